@@ -141,8 +141,8 @@ function circleIn(edges: ReadonlyMap<string, readonly string[]>): readonly strin
 describe('the source', () => {
   test('has every file in a folder of the order, and every name in the order is a folder', () => {
     expect(files.length).toBeGreaterThan(50)
-    expect(files.filter((file) => placeOf(file) === undefined)).toEqual([])
-    expect(order.filter((name) => !files.some((file) => file === name || file.startsWith(`${name}/`)))).toEqual([])
+    expect(files.filter((file) => placeOf(file) === undefined)).toStrictEqual([])
+    expect(order.filter((name) => !files.some((file) => file === name || file.startsWith(`${name}/`)))).toStrictEqual([])
   })
 
   test('imports only from lower folders, types included', () => {
@@ -151,7 +151,7 @@ describe('the source', () => {
         .filter((target) => rankOf(target) > rankOf(file))
         .map((target) => `${file} → ${target}`),
     )
-    expect(upwards).toEqual([])
+    expect(upwards).toStrictEqual([])
   })
 
   test('has no import cycle between files, except for types', () => {
@@ -165,7 +165,7 @@ describe('the source', () => {
           ['c.ts', ['b.ts']],
         ]),
       ),
-    ).toEqual(['b.ts', 'c.ts', 'b.ts'])
+    ).toStrictEqual(['b.ts', 'c.ts', 'b.ts'])
   })
 
   test('uses no Node module in code that runs in a browser', () => {
@@ -177,7 +177,7 @@ describe('the source', () => {
           .filter((path) => path.startsWith('node:') || builtinModules.includes(path))
           .map((path) => `${file} → ${path}`),
       )
-    expect(found).toEqual([])
+    expect(found).toStrictEqual([])
   })
 
   test('has the version of its package', () => {
@@ -189,15 +189,15 @@ test('an installation is two packages without installation scripts, and optional
   const { dependencies, peerDependencies, peerDependenciesMeta } = JSON.parse(
     readFileSync(join(root, 'package.json'), 'utf8'),
   )
-  expect(Object.keys(dependencies)).toEqual(['@standard-schema/spec'])
-  expect(Object.keys(peerDependenciesMeta)).toEqual(Object.keys(peerDependencies))
+  expect(Object.keys(dependencies)).toStrictEqual(['@standard-schema/spec'])
+  expect(Object.keys(peerDependenciesMeta)).toStrictEqual(Object.keys(peerDependencies))
   const { packages } = JSON.parse(readFileSync(join(root, 'package-lock.json'), 'utf8')) as {
     packages: Record<string, { hasInstallScript?: boolean; dev?: boolean; devOptional?: boolean }>
   }
   const scripted = Object.entries(packages).filter(
     ([, { hasInstallScript, dev, devOptional }]) => hasInstallScript && !dev && !devOptional,
   )
-  expect(scripted.map(([name]) => name)).toEqual([])
+  expect(scripted.map(([name]) => name)).toStrictEqual([])
   const optional = new Set(Object.keys(peerDependencies))
   const eager = files.flatMap((file) => {
     const code = readFileSync(join(source, file), 'utf8').replace(/^import type .*$/gm, '')
@@ -207,5 +207,5 @@ test('an installation is two packages without installation scripts, and optional
     return named.filter((name) => optional.has(name)).map((name) => `${file}: ${name}`)
   })
   // The entry point for pages with React, and the text of a new project's files.
-  expect(eager).toEqual(['new/project-files.ts: zod', 'view/page/use-view.ts: react'])
+  expect(eager).toStrictEqual(['new/project-files.ts: zod', 'view/page/use-view.ts: react'])
 })

@@ -32,7 +32,7 @@ const anchorsIn = (file: string) =>
 
 test('the generated pages are current', async () => {
   const { code, stderr } = await run(process.execPath, [script, '--check'])
-  expect({ code, stderr }).toEqual({ code: 0, stderr: '' })
+  expect({ code, stderr }).toStrictEqual({ code: 0, stderr: '' })
 })
 
 test('every link leads to a file and to a heading in it', () => {
@@ -52,7 +52,7 @@ test('every link leads to a file and to a heading in it', () => {
       .map((link) => `${relative(root, page)}: ${link}`),
   )
   expect(pages.length).toBeGreaterThan(30)
-  expect(broken).toEqual([])
+  expect(broken).toStrictEqual([])
 })
 
 // `npm test` assembles the pages before. The site does not build with a link to a missing page.
@@ -66,7 +66,7 @@ test('links of the assembled site lead to pages of it', () => {
         .map((file) => `${relative(site, page)}: ${relative(site, file)}`),
     ),
   )
-  expect(broken).toEqual([])
+  expect(broken).toStrictEqual([])
 })
 
 test('every exported name has a page in the API reference', () => {
@@ -92,5 +92,5 @@ test('every exported name has a page in the API reference', () => {
       .map((one) => `${door} ${one}`)
   })
   expect(doors.length).toBeGreaterThan(15)
-  expect(missing).toEqual([])
+  expect(missing).toStrictEqual([])
 })

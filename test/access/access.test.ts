@@ -116,7 +116,7 @@ describe('issuer tokens', () => {
     for (const path of ['/mcp', '/mcp?access_token=x', '/sse', '/sse?session=1', '/metrics'])
       for (const method of ['GET', 'POST', 'DELETE', 'PUT', 'PATCH', 'HEAD']) {
         const response = await send(undefined, method, path, method === 'POST' ? {} : undefined, session)
-        expect([path, method, response.status, challengeOf(response)]).toEqual([
+        expect([path, method, response.status, challengeOf(response)]).toStrictEqual([
           path,
           method,
           401,
@@ -138,7 +138,7 @@ describe('issuer tokens', () => {
     for (const path of ['/.well-known/oauth-protected-resource', '/.well-known/oauth-protected-resource/mcp']) {
       const response = await send(undefined, 'GET', path, undefined, { origin: 'https://other.example' })
       expect(response.headers.get('access-control-allow-origin')).toBe('*')
-      expect(await response.json()).toEqual({
+      expect(await response.json()).toStrictEqual({
         resource: resourceUri,
         authorization_servers: [issuer.url],
         scopes_supported: ['mcp', 'hives.write', 'hives.read', 'letters'],
@@ -207,7 +207,7 @@ describe('issuer tokens', () => {
     ]
     for (const [method, params, scope] of rows) {
       const response = await ask(token, method, params, session)
-      expect([method, response.status]).toEqual([method, scope === undefined ? 200 : 403])
+      expect([method, response.status]).toStrictEqual([method, scope === undefined ? 200 : 403])
       if (scope !== undefined)
         expect(challengeOf(response)).toContain(
           `Bearer error="insufficient_scope", scope="${scope}", resource_metadata="${pageUrl}"`,
@@ -222,8 +222,8 @@ describe('issuer tokens', () => {
       }
       return result.tools.map(({ name }) => name)
     }
-    expect(await names(token)).toEqual(['who', 'move', 'other_api'])
-    expect(await names(await good({ role: 'boss' }))).toEqual(['who', 'move', 'boss', 'other_api'])
+    expect(await names(token)).toStrictEqual(['who', 'move', 'other_api'])
+    expect(await names(await good({ role: 'boss' }))).toStrictEqual(['who', 'move', 'boss', 'other_api'])
     expect(JSON.stringify(await (await ask(token, 'tools/call', call('boss'), session)).json())).toContain(
       'unknown tool',
     )
@@ -249,7 +249,7 @@ describe('issuer tokens', () => {
           result: { content: { text: string }[] }
         }
       ).result.content[0]?.text ?? ''
-    expect(JSON.parse(await text('who'))).toEqual({
+    expect(JSON.parse(await text('who'))).toStrictEqual({
       subject: 'ada',
       issuer: issuer.url,
       clientId: 'desk',
@@ -305,7 +305,7 @@ describe('issuer tokens', () => {
     const check = issuerTokens({ issuer: own.url })
     const { ask } = gate(check)
     const response = await ask(await own.token(resourceUri), 'initialize')
-    expect([response.status, response.headers.get('retry-after')]).toEqual([503, '5'])
+    expect([response.status, response.headers.get('retry-after')]).toStrictEqual([503, '5'])
     expect(await response.text()).toMatch(/cannot be reached \(.*status 502/)
     own.isDown = false
     const realNow = Date.now
@@ -366,7 +366,7 @@ describe('other ways to authenticate', () => {
     expect(await status('good')).toBe(200)
     expect(issuer.requests.length).toBe(asked)
     for (const token of ['foreign', 'nobody', 'old', 'unknown'])
-      expect([token, await status(token)]).toEqual([token, 401])
+      expect([token, await status(token)]).toStrictEqual([token, 401])
     const wrong = gate(introspectedTokens({ issuer: issuer.url, client, endpoint: 'http://127.0.0.1:9/x' }))
     expect((await wrong.ask('good', 'initialize')).status).toBe(503)
   })
@@ -389,7 +389,7 @@ describe('other ways to authenticate', () => {
     expect((await ask('t-ada', 'tools/call', call('move'), session)).status).toBe(200)
     expect((await ask('t-bo', 'tools/call', call('move'), await open('t-bo'))).status).toBe(403)
     const refused = await ask('t-cy', 'initialize')
-    expect([refused.status, challengeOf(refused)]).toEqual([
+    expect([refused.status, challengeOf(refused)]).toStrictEqual([
       401,
       'Bearer error="invalid_token", error_description="the token is not known"',
     ])
@@ -420,7 +420,7 @@ describe('other ways to authenticate', () => {
     const asked = (address: string | undefined, given = headers) =>
       check.identify({ token: undefined, address, resource: resourceUri, header: (name) => given[name] })
     for (const address of ['10.1.2.3', '::ffff:10.1.2.3', '::1'])
-      expect(asked(address)).toEqual({ identity: { subject: 'ada', scopes: ['a', 'b'], claims: { role: 'boss' } } })
+      expect(asked(address)).toStrictEqual({ identity: { subject: 'ada', scopes: ['a', 'b'], claims: { role: 'boss' } } })
     for (const address of ['10.2.0.1', '127.0.0.1', undefined, 'nonsense'])
       expect(asked(address)).toMatchObject({ refused: 'missing' })
     expect(asked('10.1.2.3', {})).toMatchObject({ refused: 'missing', reason: 'the proxy named no caller' })
@@ -437,9 +437,9 @@ describe('other ways to authenticate', () => {
     expect((await ask('plain', 'initialize')).status).toBe(200)
     expect((await ask(await issuer.token(resourceUri, { scope: 'mcp' }), 'initialize')).status).toBe(200)
     const lacking = await ask(await issuer.token(resourceUri), 'initialize')
-    expect([lacking.status, challengeOf(lacking)]).toEqual([403, expect.stringContaining('scope="mcp"')])
+    expect([lacking.status, challengeOf(lacking)]).toStrictEqual([403, expect.stringContaining('scope="mcp"')])
     expect(challengeOf(await ask(undefined, 'initialize'))).toContain('scope="mcp"')
     expect((await ask('wrong', 'initialize')).status).toBe(401)
-    expect(check.authorizationServers).toEqual([issuer.url])
+    expect(check.authorizationServers).toStrictEqual([issuer.url])
   })
 })

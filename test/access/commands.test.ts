@@ -29,7 +29,7 @@ test('token writes a file of hashes, which serve checks callers against', async 
   expect(statSync(file).mode & 0o777).toBe(0o600)
   const schema = JSON.parse(readFileSync(join(root, 'schemas/tokens.schema.json'), 'utf8'))
   const validate = await compilingValidator.prepare(schema)
-  for (const line of text.trim().split('\n')) expect(validate(JSON.parse(line))).toEqual([])
+  for (const line of text.trim().split('\n')) expect(validate(JSON.parse(line))).toStrictEqual([])
   expect((await token('list')).stdout).toMatch(/^ada +hives\.write +until 20\d\d-.*Z\nbo +no scopes +no end\n$/)
   const rows: [string[], RegExp][] = [
     [['add', 'ada'], /has a token for "ada" already/],
@@ -147,10 +147,10 @@ test('one process at a time changes the file of sign-ins, and a stale lock is re
       return now ?? { ...grant, resource: name }
     })
   await Promise.all(['a', 'b', 'c'].map(put))
-  expect(order.filter((_, at) => at % 2 === 0).map((text) => text[0])).toEqual(
+  expect(order.filter((_, at) => at % 2 === 0).map((text) => text[0])).toStrictEqual(
     order.filter((_, at) => at % 2 === 1).map((text) => text[0]),
   )
-  expect((await fileStore(file).all()).map(({ resource }) => resource).sort()).toEqual(['a', 'b', 'c'])
+  expect((await fileStore(file).all()).map(({ resource }) => resource).sort()).toStrictEqual(['a', 'b', 'c'])
   writeFileSync(`${file}.lock`, '')
   utimesSync(`${file}.lock`, new Date(0), new Date(0))
   await put('d')

@@ -48,7 +48,7 @@ describe('oidc-provider', () => {
     const odo = as('odo')
     expect(await textOf(odo.signIn, 'who_am_i')).toContain('Odo')
     expect(await textOf(odo.signIn, 'move_hive', move)).toContain('Odo moved ML-04')
-    expect(odo.opened.map((url) => url.searchParams.get('scope'))).toEqual(['hives.read', 'hives.read hives.write'])
+    expect(odo.opened.map((url) => url.searchParams.get('scope'))).toStrictEqual(['hives.read', 'hives.read hives.write'])
     await expect(textOf(odo.signIn, 'close_site', { site: 'Orchard End' })).rejects.toThrow(/close_site/)
     const fay = as('fay')
     await expect(textOf(fay.signIn, 'move_hive', move)).rejects.toThrow(
@@ -156,7 +156,7 @@ test('glewlwyd: an issuer with a path, registration with a secret, step-up, refr
   expect(await textOf(signIn, 'move_hive', move)).toContain('moved ML-04')
   expect(opened).toBe(2)
   const before = await store.read(resource)
-  expect(before?.clientSecret).toEqual(expect.any(String))
+  expect(before?.clientSecret).toStrictEqual(expect.any(String))
   await store.update(resource, async (now) => now && { ...now, expiresAtMs: Date.now() })
   expect(await textOf(signIn, 'who_am_i')).toContain('hives.write')
   expect((await store.read(resource))?.accessToken).not.toBe(before?.accessToken)

@@ -84,7 +84,7 @@ describe('a device without a browser', () => {
   test('shows a code, and polls until the person has finished', async () => {
     issuer.deviceAnswers = ['authorization_pending', 'authorization_pending']
     const link = await connect(service.url, { signIn: device() })
-    expect(shown.at(-1)).toEqual({ url: `${issuer.url}/activate`, code: 'WDJB-MJHT', expiresInMs: 60_000 })
+    expect(shown.at(-1)).toStrictEqual({ url: `${issuer.url}/activate`, code: 'WDJB-MJHT', expiresInMs: 60_000 })
     expect(await text(link, 'who')).toContain('"mcp"')
     expect(issuer.grants.map((form) => form.get('grant_type'))).toHaveLength(3)
     await link.close()
@@ -122,7 +122,7 @@ test('every step is reported with masked values, and a failure with its rule and
   const steps: SignInStep[] = []
   const onStep = (step: SignInStep) => void steps.push(step)
   await (await connect(service.url, { signIn: browser({ onStep }) })).close()
-  expect(steps.map(({ stage }) => stage)).toEqual([
+  expect(steps.map(({ stage }) => stage)).toStrictEqual([
     'challenge',
     'metadata',
     'authorization server',
@@ -138,7 +138,7 @@ test('every step is reported with masked values, and a failure with its rule and
   issuer.metadata = { issuer: 'https://evil.example' }
   await expect(connect(service.url, { signIn: browser({ onStep }) })).rejects.toThrow()
   const failures = steps.filter(({ outcome }) => outcome === 'failure')
-  expect(failures.map(({ stage, rule, fixedBy }) => [stage, rule?.slice(0, 8), fixedBy])).toEqual([
+  expect(failures.map(({ stage, rule, fixedBy }) => [stage, rule?.slice(0, 8), fixedBy])).toStrictEqual([
     ['authorization server', 'Authoriz', 'authorization server'],
     ['authorization server', 'RFC 8414', 'authorization server'],
   ])
@@ -191,7 +191,7 @@ test("tokens are kept, refreshed before they expire, and rotated; two links do n
   await Promise.all([text(link, 'who'), text(other, 'who'), text(link, 'who')])
   expect((await store.read(service.url))?.refreshToken).not.toBe(first?.refreshToken)
   expect(issuer.authorizations).toHaveLength(1)
-  expect(new Set(issuer.grants.map((form) => form.get('grant_type')))).toEqual(
+  expect(new Set(issuer.grants.map((form) => form.get('grant_type')))).toStrictEqual(
     new Set(['authorization_code', 'refresh_token']),
   )
   await Promise.all([link.close(), other.close()])
@@ -317,7 +317,7 @@ test('metadata is found by challenge, path and root, on the server only; metadat
     () => `Bearer resource_metadata="${issuer.url}/keys"`,
   )
   await expect(connect(elsewhere.url, { signIn: signIn() })).rejects.toThrow(/step "token"/)
-  expect(elsewhere.asked.filter((path) => path.includes('protected-resource'))).toEqual([
+  expect(elsewhere.asked.filter((path) => path.includes('protected-resource'))).toStrictEqual([
     '/.well-known/oauth-protected-resource/mcp',
     '/.well-known/oauth-protected-resource',
   ])
@@ -338,7 +338,7 @@ test.each([
   ['Basic realm="Bearer"', {}],
   [null, {}],
 ])('the challenge %j is read', (header, expected) => {
-  expect(readChallenge(header)).toEqual(expected)
+  expect(readChallenge(header)).toStrictEqual(expected)
 })
 
 test('a public server cannot lead the client into the private network', async () => {
@@ -371,5 +371,5 @@ test('a public server cannot lead the client into the private network', async ()
   } finally {
     globalThis.fetch = realFetch
   }
-  expect(asked.filter((url) => url.startsWith(issuer.url) || url.includes('192.168'))).toEqual([])
+  expect(asked.filter((url) => url.startsWith(issuer.url) || url.includes('192.168'))).toStrictEqual([])
 })

@@ -126,7 +126,7 @@ test.each<[string, Misbehave, string[]]>([
     ['metadata'],
   ],
 ])('vet --wire finds a server that %s', async (_what, misbehave, expected) => {
-  expect(await brokenRows(misbehave)).toEqual(expected)
+  expect(await brokenRows(misbehave)).toStrictEqual(expected)
 })
 
 test('a server with its own tokens and no sign-in is checked without the metadata rows; one without tokens skips all', async () => {
@@ -142,7 +142,7 @@ test('a server with its own tokens and no sign-in is checked without the metadat
     const headers = { authorization: `Bearer ${token}` }
     const check = new WireCheck(httpServer(url, headers), newestRevision, await accessSubject(url, headers))
     const outcomes = await Promise.all(accessRows.map((row) => check.check(row)))
-    expect(outcomes.filter(({ verdict }) => verdict === 'broken')).toEqual([])
+    expect(outcomes.filter(({ verdict }) => verdict === 'broken')).toStrictEqual([])
     expect(outcomes.filter(({ verdict }) => verdict === 'not-applicable')).toHaveLength(left)
     await check.close()
     server.closeAllConnections()

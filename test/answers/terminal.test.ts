@@ -37,13 +37,13 @@ test.each<[string, string[], unknown, RegExp]>([
   ['the end of the input', ['y', '7'], { action: 'cancel' }, /site/],
 ])('accepts %s', async (_what, lines, expected, asked) => {
   const { terminal, said } = typing(...lines)
-  expect(await askOnTerminal(terminal)(form(fields, ['kg']))).toEqual(expected)
+  expect(await askOnTerminal(terminal)(form(fields, ['kg']))).toStrictEqual(expected)
   expect(said.join('\n')).toMatch(asked)
 })
 
 test('asks again whether to open a page', async () => {
   const { terminal, said } = typing('what', 'y')
   const visit = { kind: 'url', message: 'Log in.', url: 'https://bees.example/login' } as unknown as Question
-  expect(await askOnTerminal(terminal)(visit)).toEqual({ action: 'accept' })
+  expect(await askOnTerminal(terminal)(visit)).toStrictEqual({ action: 'accept' })
   expect(said.join('\n')).toContain('a page on bees.example:\n  https://bees.example/login')
 })

@@ -50,7 +50,7 @@ describe.each(shapeNames)('a host configuration in the format %s', (name) => {
     const backup = await carryOut(change)
     expect(backup).toBe(`${file}.before-jexo`)
     expect(readFileSync(String(backup), 'utf8')).toBe(text)
-    expect(await readConfigEntry(file, 'bees')).toEqual(entry)
+    expect(await readConfigEntry(file, 'bees')).toStrictEqual(entry)
     expect(await readConfigEntries(file)).toMatchObject({ other })
     for (const word of kept) expect(readFileSync(file, 'utf8')).toContain(word)
     expect((await planEntry(file, 'bees', entry)).did).toBe('is there already')
@@ -58,10 +58,10 @@ describe.each(shapeNames)('a host configuration in the format %s', (name) => {
     const again = await planEntry(file, 'bees', renewed)
     expect(again.did).toBe('renewed')
     await carryOut(again)
-    expect(await readConfigEntry(file, 'bees')).toEqual(renewed)
+    expect(await readConfigEntry(file, 'bees')).toStrictEqual(renewed)
     await carryOut(await planRemoval(file, 'bees'))
     for (const word of kept) expect(readFileSync(file, 'utf8')).toContain(word)
-    expect(Object.keys(await readConfigEntries(file))).toEqual(['other'])
+    expect(Object.keys(await readConfigEntries(file))).toStrictEqual(['other'])
     expect((await planRemoval(file, 'bees')).did).toBe('is not there')
   })
 
@@ -75,7 +75,7 @@ describe.each(shapeNames)('a host configuration in the format %s', (name) => {
         { shape: name },
       ),
     )
-    expect(await readConfigEntry(file, 'bees')).toEqual({
+    expect(await readConfigEntry(file, 'bees')).toStrictEqual({
       url: 'http://127.0.0.1:1/mcp',
       headers: { 'X-Site': 'Quarry' },
     })
@@ -90,7 +90,7 @@ describe.each(shapeNames)('a host configuration in the format %s', (name) => {
         fc.pre(key !== '__proto__' && !/^\s|\s$/.test(key))
         const shape = shapeOf(fileName, text)
         const after = shape.put(fileName, text, key, { command: value, args: [value] })
-        expect(shape.read(fileName, after)?.servers[key]).toEqual({ command: value, args: [value] })
+        expect(shape.read(fileName, after)?.servers[key]).toStrictEqual({ command: value, args: [value] })
       }),
       { numRuns: 60 },
     )
@@ -133,7 +133,7 @@ test('jexo attach writes several files of any format, shows the changes, tries t
   const to = into.flatMap((file) => ['--to', file])
   const dry = await jexo('attach', kit, ...to, '--dry-run')
   expect(dry).toMatchObject({ code: 0, stdout: expect.stringMatching(/garden would be added/) })
-  expect(into.map((file) => readFileSync(file, 'utf8'))).toEqual(shapeNames.map((name) => files[name].text))
+  expect(into.map((file) => readFileSync(file, 'utf8'))).toStrictEqual(shapeNames.map((name) => files[name].text))
   const ran = await jexo('attach', kit, ...to)
   expect(ran.stderr).toMatch(/\+\[mcp_servers\.garden\][\s\S]*tried it: garden 1 responds: 1 tool/)
   for (const file of into) expect((await jexo('call', `${file}#garden`, 'count_flowers')).stdout).toBe('seven\n')
@@ -178,7 +178,7 @@ test('the first backup is kept; a second one has the last change', async () => {
   const backups: (string | undefined)[] = []
   for (const SITE of ['a', 'b', 'c'])
     backups.push(await carryOut(await planEntry(file, 'bees', { ...entry, env: { SITE } })))
-  expect(backups).toEqual([`${file}.before-jexo`, `${file}.before-jexo-last`, `${file}.before-jexo-last`])
+  expect(backups).toStrictEqual([`${file}.before-jexo`, `${file}.before-jexo-last`, `${file}.before-jexo-last`])
   expect(readFileSync(`${file}.before-jexo`, 'utf8')).toBe('{}')
   expect(readFileSync(`${file}.before-jexo-last`, 'utf8')).toContain('"b"')
 })
@@ -246,7 +246,7 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
     expect(await jexo('call', `${file}#my_hives`, 'length')).toMatchObject({ code: 0, stdout: '3\n' })
     expect((await jexo('attach', kit, '--to', file, '--as', 'my hives')).stdout).toContain('is there already')
     expect((await jexo('attach', kit, '--to', file, '--as', 'my hives', '--remove')).code).toBe(0)
-    expect(JSON.parse(readFileSync(file, 'utf8'))).toEqual(JSON.parse(before))
+    expect(JSON.parse(readFileSync(file, 'utf8'))).toStrictEqual(JSON.parse(before))
     const known = await jexo('attach', kit, '--to', written('host.json', ''))
     expect(known).toMatchObject({
       code: 0,
@@ -291,7 +291,7 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
       stderr: expect.stringMatching(/no response: .*saying: Error: no honey\)\n/),
     })
     const { command, args, env, cwd } = JSON.parse(readFileSync(file, 'utf8')).mcpServers.s_rver
-    expect({ args, env, cwd }).toEqual({ args: [script, '--flag'], env: { SITE: 'a b' }, cwd: dirname(script) })
+    expect({ args, env, cwd }).toStrictEqual({ args: [script, '--flag'], env: { SITE: 'a b' }, cwd: dirname(script) })
     expect(isAbsolute(command)).toBe(true)
     expect(await jexo('attach', 'exec:no-such-program x')).toMatchObject({
       ...{
@@ -365,7 +365,7 @@ describe('comments stay with their entry', () => {
     for (const comment of [...kept, '// of the file']) expect(after).toContain(comment)
     // Without the comments it is JSON.
     const servers = JSON.parse(after.replace(/\/\*[\s\S]*?\*\/|\/\/.*$/gm, '')).mcpServers
-    expect(Object.keys(servers)).toEqual(['a', 'b', 'c'].filter((other) => other !== name))
+    expect(Object.keys(servers)).toStrictEqual(['a', 'b', 'c'].filter((other) => other !== name))
   })
 
   test('JSON: an entry is added behind the last comment, and changed field by field', () => {
@@ -374,7 +374,7 @@ describe('comments stay with their entry', () => {
     const changed = shape.put('a.jsonc', jsonc, 'b', { command: '/b', args: ['z'], cwd: '/' })
     expect(changed).toContain('// the program\n      "command": "/b", // where it is\n      "args": [')
     expect(changed).not.toContain('OLD')
-    expect(shape.read('a.jsonc', changed)?.servers.b).toEqual({ command: '/b', args: ['z'], cwd: '/' })
+    expect(shape.read('a.jsonc', changed)?.servers.b).toStrictEqual({ command: '/b', args: ['z'], cwd: '/' })
   })
 
   test('TOML and YAML', () => {

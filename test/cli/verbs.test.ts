@@ -4,7 +4,7 @@ import { type VerbName, verbTexts } from '../../src/cli/text/verb-texts.js'
 const names = Object.keys(verbTexts) as VerbName[]
 
 test('every verb has a line in the main help', () => {
-  expect(Object.keys(verbs)).toEqual(names)
+  expect(Object.keys(verbs)).toStrictEqual(names)
 })
 
 test.each(names)('the line of %s names the arguments of the verb', async (name) => {

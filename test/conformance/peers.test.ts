@@ -167,9 +167,9 @@ describe.each(ways)('a server that is %s and sends', (_way, open) => {
     const { link, end } = await open(bad)
     try {
       const called = link.call('bad', {}, patienceFor(then))
-      if (then === 'answer') expect((await called).content).toEqual([])
+      if (then === 'answer') expect((await called).content).toStrictEqual([])
       else await expect(called).rejects.toThrow(then)
-      expect(await link.call('good')).toEqual(fine)
+      expect(await link.call('good')).toStrictEqual(fine)
     } finally {
       await link.close()
       await end()
@@ -240,7 +240,7 @@ describe('an HTTP server that responds with', () => {
     })
     const link = await connect(url)
     await expect(link.call('bad', {}, patienceFor(says))).rejects.toThrow(says)
-    expect(await link.call('good')).toEqual(fine)
+    expect(await link.call('good')).toStrictEqual(fine)
     await link.close()
     await end()
   })

@@ -37,7 +37,7 @@ describe.each(revisions.map((revision) => [revision.date, revision] as const))('
 
     const rows = rowsFor(transport, revision.short)
     test.each(rows.map((row) => [row.id, row] as const))('%s', async (_id, row) => {
-      expect({ says: row.says, ...(await check.check(row)) }).toEqual({ says: row.says, verdict: 'met' })
+      expect({ says: row.says, ...(await check.check(row)) }).toStrictEqual({ says: row.says, verdict: 'met' })
     })
   })
 })
@@ -47,7 +47,7 @@ test('a packed file as a separate process passes the stdio rows, and one in eigh
   const check = new WireCheck(processes(), newest, subject)
   const rows = rowsFor('stdio', newest.short)
   for (const row of rows.filter(({ transports }, at) => transports?.length === 1 || at % 8 === 0))
-    expect({ row: row.id, ...(await check.check(row)) }).toEqual({ row: row.id, verdict: 'met' })
+    expect({ row: row.id, ...(await check.check(row)) }).toStrictEqual({ row: row.id, verdict: 'met' })
   await check.close()
 })
 

@@ -50,7 +50,7 @@ describe.each(revisions.map((revision) => [revision.date, revision] as const))('
       const found = []
       for (const row of chosen) found.push({ row: row.id, says: row.says, ...(await check.check(row)) })
       await check.close()
-      expect(found.filter(({ verdict }) => verdict !== 'met')).toEqual([])
+      expect(found.filter(({ verdict }) => verdict !== 'met')).toStrictEqual([])
       expect(found.length).toBe(chosen.length)
     })
   })

@@ -30,7 +30,7 @@ afterAll(() => Running.endAll())
 test('an uncaught error is reported with its tool and line, and the call continues', async () => {
   const folder = folderOf({ 'careless.kit.ts': kit(careless) })
   const { code, stdout, stderr } = await jexo(folder, 'call', 'careless.kit.ts', 'forgets')
-  expect([code, stdout]).toEqual([0, 'fine\n'])
+  expect([code, stdout]).toStrictEqual([0, 'fine\n'])
   expect(stderr).toMatch(
     /jexo: error: an error (in tool `forgets`|outside any call \(the last was tool `forgets`\)) that nothing caught: TypeError: no such scale/,
   )
@@ -44,12 +44,12 @@ const blocking = kit(`
 test('a tool that blocks its thread or exits its process does not block or end the command', async () => {
   const folder = folderOf({ 'a.kit.ts': blocking })
   const late = await jexo(folder, 'call', 'a.kit.ts', 'block', '--timeout', '1500')
-  expect([late.code, late.stderr]).toEqual([
+  expect([late.code, late.stderr]).toStrictEqual([
     2,
     expect.stringMatching(/begun\n.*no response to tools\/call within 1500 ms/),
   ])
   const ended = await jexo(folder, 'call', 'a.kit.ts', 'ends')
-  expect([ended.code, ended.stderr]).toEqual([2, expect.stringContaining('ended with code 3')])
+  expect([ended.code, ended.stderr]).toStrictEqual([2, expect.stringContaining('ended with code 3')])
   for (const signals of [1, 2]) {
     const command = new Running([bin, 'call', 'a.kit.ts', 'block'], { cwd: folder, env })
     await command.until(/begun/)
@@ -73,7 +73,7 @@ test('on a terminal, a second Ctrl-C ends a command whose thread is blocked', as
 test('a kit that blocks its thread while it loads is reported', async () => {
   const folder = folderOf({ 'a.kit.ts': kit('', 'for (;;);') })
   const { code, stderr } = await jexo(folder, 'call', 'a.kit.ts', 'any', '--load-timeout', '300')
-  expect([code, stderr]).toEqual([2, expect.stringContaining('it did not finish loading within 300 ms')])
+  expect([code, stderr]).toStrictEqual([2, expect.stringContaining('it did not finish loading within 300 ms')])
 })
 
 test('a server survives an uncaught error, counts it, reports large results, and names interrupted calls', async () => {
@@ -153,13 +153,13 @@ test.each<[string, Record<string, string>, RegExp]>([
 ])('a kit that %s is reported, with exit code 2', async (what, files, said) => {
   const limitMs = what === 'never ends' ? '700' : '30000'
   const { code, stderr } = await jexo(folderOf(files), 'show', 'a.kit.ts', '--load-timeout', limitMs)
-  expect([code, stderr]).toEqual([2, expect.stringMatching(said)])
+  expect([code, stderr]).toStrictEqual([2, expect.stringMatching(said)])
 })
 
 test('stacks are printed with --verbose', async () => {
   const folder = folderOf({ 'a.kit.ts': kit('', "throw new Error('no hive')") })
   const { code, stderr } = await jexo(folder, 'show', 'a.kit.ts', '--verbose')
-  expect([code, stderr]).toEqual([2, expect.stringMatching(/caused by Error: no hive\n {4}at .*a\.kit\.ts:2/)])
+  expect([code, stderr]).toStrictEqual([2, expect.stringMatching(/caused by Error: no hive\n {4}at .*a\.kit\.ts:2/)])
 })
 
 test('loading files in parallel leaves the process unchanged', async () => {

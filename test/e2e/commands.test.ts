@@ -14,7 +14,7 @@ describe('call', () => {
   test('prints structured content as JSON', async () => {
     const ran = await jexo('call', apiary, 'weigh_hive', 'hive=ML-04', '--json')
     expect(ran).toMatchObject({ code: 0, stderr: '' })
-    expect(JSON.parse(ran.stdout)).toEqual({ kg: expect.any(Number), at: expect.any(String) })
+    expect(JSON.parse(ran.stdout)).toStrictEqual({ kg: expect.any(Number), at: expect.any(String) })
   })
 
   test('exits 1 with a helpful text if the tool refuses', async () => {
@@ -23,14 +23,14 @@ describe('call', () => {
     expect(ran.stderr).toMatch(/no hive ML-99\. The nearest codes are ML-12/)
     const asJson = await jexo('call', served, 'weigh_hive', 'hive=ML-99', '--json')
     expect(asJson.code).toBe(1)
-    expect(JSON.parse(asJson.stdout)).toEqual({
+    expect(JSON.parse(asJson.stdout)).toStrictEqual({
       error: { code: 'tool-error', message: expect.stringContaining('ML-99') },
     })
   })
 
   test('converts values by the schema', async () => {
     const fed = await jexo('call', served, 'winter_feed', 'storesKg=9.5', 'framesOfBees=8', '--json')
-    expect(JSON.parse(fed.stdout)).toEqual({ sugarKg: expect.any(Number) })
+    expect(JSON.parse(fed.stdout)).toStrictEqual({ sugarKg: expect.any(Number) })
     const args =
       '{"hive":"ML-02","on":"2026-06-01","framesOfBrood":5,"framesOfBees":8,"storesKg":7,"queenSeen":false}'
     const raw = await jexo('call', served, 'record_inspection', '--args', args, 'queenSeen=true', 'note=1', '--raw')
@@ -72,7 +72,7 @@ describe('targets', () => {
     const config = written('host.json', `{ /* mine */ "mcpServers": { "bees": { "url": "${url}" } }, }`)
     for (const target of [url, command, `${config}#bees`]) {
       const ran = await jexo('call', target, 'weigh_hive', 'hive=ML-04', '--json')
-      expect({ target, code: ran.code, keys: Object.keys(JSON.parse(ran.stdout)) }).toEqual({
+      expect({ target, code: ran.code, keys: Object.keys(JSON.parse(ran.stdout)) }).toStrictEqual({
         target,
         code: 0,
         keys: ['kg', 'at'],
@@ -112,7 +112,7 @@ test('show prints the parts as text and as JSON', async () => {
     expect(ran.stdout).toContain(said)
   }
   const { tools, revision } = JSON.parse((await jexo('show', served, '--json', '--revision', '2025-06-18')).stdout)
-  expect([tools.length, revision]).toEqual([23, '2025-06-18'])
+  expect([tools.length, revision]).toStrictEqual([23, '2025-06-18'])
 })
 
 test('read and fill print resources and prompts', async () => {
@@ -197,7 +197,7 @@ describe('attach', () => {
     expect(ran.stderr).not.toContain('It needs')
     const [first] = ran.stdout.split(/\n(?=\{)/)
     const { command, args } = JSON.parse(String(first)).mcpServers.apiary
-    expect([command, ...args]).toEqual([expect.stringMatching(/^\/.*node/), bin, 'serve', apiary])
+    expect([command, ...args]).toStrictEqual([expect.stringMatching(/^\/.*node/), bin, 'serve', apiary])
   })
 
   test('writes into a file and keeps its other content', async () => {
@@ -256,7 +256,7 @@ test('the demo runs its tour and exits 0, on the next free ports if its own are 
   const other = new Running([bin, 'serve', hives, '--http', '4874'])
   await other.until(/http:\S+|in use/)
   const ran = await run(process.execPath, [join(root, 'scripts/demo.mjs'), '--tour'])
-  expect({ code: ran.code, end: ran.stderr.slice(-1000) }).toEqual({ code: 0, end: expect.any(String) })
+  expect({ code: ran.code, end: ran.stderr.slice(-1000) }).toStrictEqual({ code: 0, end: expect.any(String) })
   expect(ran.stderr).toMatch(/Port 4870 is in use; trying 4871/)
   expect(ran.stderr).toMatch(/Port 4874 is in use; trying 4875/)
   for (const said of [

@@ -61,11 +61,11 @@ async function signIn(person: RegExp, ...words: string[]) {
 
 test('commands use the sign-in, name the one that they need, and explain each step', async () => {
   const before = await jexo('call', url, 'who_am_i')
-  expect([before.code, before.stderr]).toEqual([2, expect.stringContaining(`run: jexo sign-in ${url}.`)])
+  expect([before.code, before.stderr]).toStrictEqual([2, expect.stringContaining(`run: jexo sign-in ${url}.`)])
   const { code, said, shown } = await signIn(/Odo/, '--explain')
-  expect([code, shown]).toEqual([0, 'You are signed in. You can close this page.'])
+  expect([code, shown]).toStrictEqual([0, 'You are signed in. You can close this page.'])
   const stages = [...said.matchAll(/^ *\d+ ✓ ([a-z ]+?) {2}/gm)].map(([, stage]) => stage)
-  expect(stages).toEqual([
+  expect(stages).toStrictEqual([
     'challenge',
     'metadata',
     'authorization server',
@@ -79,7 +79,7 @@ test('commands use the sign-in, name the one that they need, and explain each st
   expect((await jexo('call', url, 'who_am_i')).stdout).toContain('"Odo"')
   const move = ['call', url, 'move_hive', 'hive=ML-04', 'site=Orchard End']
   const refused = await jexo(...move)
-  expect([refused.code, refused.stderr]).toEqual([
+  expect([refused.code, refused.stderr]).toStrictEqual([
     2,
     expect.stringContaining(`run: jexo sign-in ${url} --scopes hives.read,hives.write`),
   ])
@@ -87,7 +87,7 @@ test('commands use the sign-in, name the one that they need, and explain each st
   expect((await jexo(...move)).stdout).toContain('Odo moved ML-04 to Orchard End.')
   expect((await jexo('sign-in', '--list')).stdout).toContain('hives.read, hives.write')
   const wrong = await signIn(/Nobody/, '--fresh')
-  expect([wrong.code, wrong.shown]).toEqual([2, 'The sign-in was refused. You can close this page.'])
+  expect([wrong.code, wrong.shown]).toStrictEqual([2, 'The sign-in was refused. You can close this page.'])
   expect(wrong.said).toContain('access_denied: the person refused')
 })
 
@@ -134,7 +134,7 @@ test('Loupe guides through the sign-in on a card, and shows its steps in the sco
     .line(/the person cancelled the sign-in/)
     .first()
     .waitFor()
-  expect(loupe.faults).toEqual([])
+  expect(loupe.faults).toStrictEqual([])
   await loupe.end()
 })
 
@@ -155,6 +155,6 @@ test('the rehearsal room guides through the sign-in, and attach says what a host
   await choose((await card.getByRole('link', { name: 'Sign in' }).getAttribute('href')) ?? '', /Odo/)
   await page.getByText('The model is told of 3 tools.').waitFor()
   expect(await card.count()).toBe(0)
-  expect(faults).toEqual([])
+  expect(faults).toStrictEqual([])
   expect((await attach()).stderr).toContain('It was tried with your own sign-in.')
 })

@@ -173,6 +173,6 @@ test('a new user finds a tool, fills in its form, sends it, answers its question
   })
   await page.getByRole('button', { name: 'Save as a case' }).click()
   await page.getByText('Saved as cases/record_inspection-2.case.yaml').waitFor()
-  expect(loupe.faults).toEqual([])
+  expect(loupe.faults).toStrictEqual([])
   await loupe.end()
 })

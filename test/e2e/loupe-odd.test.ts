@@ -14,7 +14,7 @@ describe('Loupe with an unusual server, on one page', () => {
     await page.getByRole('button', { name: /^fill_form \d+ findings/ }).click()
     await page.getByText(/\d+ findings of vet/).click()
     await page.getByText(/the input is recursive \(\$ref .*Fix: write out the levels that are needed/).waitFor()
-    expect(odd.faults).toEqual([])
+    expect(odd.faults).toStrictEqual([])
   })
 
   test('builds a form for nested objects, tuples, titled choices, unions and any value, in sync with its JSON', async () => {
@@ -46,13 +46,13 @@ describe('Loupe with an unusual server, on one page', () => {
     expect(await page.getByRole('textbox', { name: 'pair-2' }).inputValue()).toBe('2')
     await odd.send()
     await odd.result().getByText('"pair"').waitFor()
-    expect(JSON.parse(String(await odd.result().locator('pre').textContent()))).toEqual({
+    expect(JSON.parse(String(await odd.result().locator('pre').textContent()))).toStrictEqual({
       name: 'Fern',
       box: { width: 3 },
       old: 'b',
       pair: ['x', 2],
     })
-    expect(odd.faults).toEqual([])
+    expect(odd.faults).toStrictEqual([])
   })
 
   test('shows a prompt as a conversation, with completion, and reports an invalid template', async () => {
@@ -65,7 +65,7 @@ describe('Loupe with an unusual server, on one page', () => {
     await page.getByRole('article', { name: 'assistant' }).getByText('Dear keeper,').waitFor()
     await odd.part('template odd://{broken')
     await page.getByText('This URI template is not valid').waitFor()
-    expect(odd.faults).toEqual([])
+    expect(odd.faults).toStrictEqual([])
   })
 
   test('accepts arguments as JSON if a form is not possible', async () => {
@@ -89,7 +89,7 @@ describe('Loupe with an unusual server, on one page', () => {
         .result()
         .locator('a')
         .evaluateAll((links) => links.map((link) => link.getAttribute('href'))),
-    ).toEqual(['https://example.org/'])
+    ).toStrictEqual(['https://example.org/'])
     await page.getByRole('button', { name: 'kg', exact: true }).click()
     expect(await page.getByRole('table').locator('tbody td').first().textContent()).toBe('ML-02')
     expect(await page.evaluate('window.broken')).toBeUndefined()
@@ -193,7 +193,7 @@ describe('Loupe with an unusual server', () => {
     await page.getByLabel('Search in Message result').fill('199998')
     await tree.getByText('1 found').or(tree.getByText('2 found')).waitFor()
     expect(await tree.locator('[data-match]').count()).toBeGreaterThan(0)
-    expect(odd.faults).toEqual([])
+    expect(odd.faults).toStrictEqual([])
   })
 
   test('marks new, changed and removed parts in the catalogue and in the score', async () => {

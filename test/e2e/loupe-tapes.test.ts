@@ -38,10 +38,10 @@ test('a relay between a host and a kit passes the same bytes, and records everyt
   const relayed = await speak([bin, 'relay', apiary, '--tape', file], lines)
   expect(relayed.code).toBe(0)
   const answered = (of: typeof bare) => of.lines.flatMap(({ id, result }) => (result ? [id] : [])).sort()
-  expect(answered(bare)).toEqual([2, 9, 'hello'])
-  expect(answered(relayed)).toEqual(answered(bare))
+  expect(answered(bare)).toStrictEqual([2, 9, 'hello'])
+  expect(answered(relayed)).toStrictEqual(answered(bare))
   expect(relayed.stdout.split('\n')[0]).toBe(bare.stdout.split('\n')[0])
-  expect(kinds(file)).toEqual(expect.arrayContaining(['tape', 'message', 'upstream', 'stderr', 'state']))
+  expect(kinds(file)).toStrictEqual(expect.arrayContaining(['tape', 'message', 'upstream', 'stderr', 'state']))
   const shown = await jexo('show', file)
   expect(shown.stdout).toMatch(/tools\/call weigh_hive {2}hive "ML-04" ─+▶/)
   expect(shown.stdout).toMatch(/sql select .* ok · .*─▶■/)
@@ -150,7 +150,7 @@ test('attach writes the relayed entry, which works from anywhere and records', a
     stderr: expect.stringMatching(/tried it: hives .*4 tools[\s\S]*jexo loupe --follow/),
   })
   const { args } = JSON.parse(readFileSync(config, 'utf8')).mcpServers.hives
-  expect(args.slice(1)).toEqual(['relay', hives, '--tape', file])
+  expect(args.slice(1)).toStrictEqual(['relay', hives, '--tape', file])
   expect((await jexo('call', `${config}#hives`, 'weigh_hive', 'hive=ML-04')).code).toBe(0)
   expect(readFileSync(file, 'utf8')).toContain('"weigh_hive"')
   const child = await jexo('attach', oddServer, '--record', '--tape', newTape())
@@ -174,7 +174,7 @@ test('Loupe follows a real host live, starting before the host does', async () =
   await session.getByText('hives 1.0.0').waitFor()
   host.child.stdin.end()
   await loupe.line(/the server ended with code 0/).waitFor()
-  expect(loupe.faults).toEqual([])
+  expect(loupe.faults).toStrictEqual([])
   await loupe.end()
 })
 

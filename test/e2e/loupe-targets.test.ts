@@ -204,7 +204,7 @@ test('a call is copied as a command, a shell script, a program and a case, and e
   const cli = await copied('Command line', 'The command')
   expect(cli).toBe(`jexo call ${url} winter_feed storesKg=9 framesOfBees=8`)
   const byCli = await run(process.execPath, [bin, ...cli.split(' ').slice(1), '--raw'])
-  expect(JSON.parse(byCli.stdout)).toEqual(answer)
+  expect(JSON.parse(byCli.stdout)).toStrictEqual(answer)
   const shell = await copied('curl or shell', 'The shell script')
   const byCurl = spawnSync('bash', ['-c', shell], { encoding: 'utf8' })
   expect(JSON.parse(byCurl.stdout)).toMatchObject({ id: 2, result: answer })

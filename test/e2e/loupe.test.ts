@@ -45,7 +45,7 @@ describe('Loupe, with the apiary', () => {
     await page.getByText('"method": "tools/call"').waitFor()
     expect(await page.locator('pre', { hasText: '"tools/call"' }).textContent()).toContain('"hive": "ML-04"')
     await line(page, /^.*result.*kg \d/).waitFor()
-    expect(faults).toEqual([])
+    expect(faults).toStrictEqual([])
   })
 
   test('refuses invalid values in the form, and shows the response of the server to them', async () => {

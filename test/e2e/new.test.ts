@@ -33,7 +33,7 @@ test('new installs Jexo from the given source, and names the package that npm co
   const made = (name: string) => JSON.parse(readFileSync(join(parent, name, 'package.json'), 'utf8'))
   expect((await jexo('new', join(parent, 'a'), '--from', tarball, '--no-install')).code).toBe(0)
   expect(made('a').dependencies.jexo).toBe(`file:${tarball}`)
-  expect(Object.keys(made('a').devDependencies)).toEqual(['esbuild', 'typescript', '@types/node'])
+  expect(Object.keys(made('a').devDependencies)).toStrictEqual(['esbuild', 'typescript', '@types/node'])
   expect(await jexo('new', join(parent, 'b'), '--from', './none.tgz')).toMatchObject({
     code: 2,
     stderr: expect.stringContaining('./none.tgz: there is no such tarball or folder'),

@@ -276,10 +276,10 @@ describe('the formats of pack', () => {
   test('container: not root, read-only, with a health check, and under its host name only', async () => {
     const { out, text } = await packed('container', written('hives.kit.ts', kitText))
     const lines = text('Containerfile').split('\n')
-    expect(lines).toEqual(expect.arrayContaining(['USER node', 'STOPSIGNAL SIGTERM', 'CMD ["--http"]']))
+    expect(lines).toStrictEqual(expect.arrayContaining(['USER node', 'STOPSIGNAL SIGTERM', 'CMD ["--http"]']))
     const compose = parse(text('compose.yaml'))
     expect(compose.services['marsh-hives']).toMatchObject({ read_only: true, cap_drop: ['ALL'], tmpfs: ['/tmp'] })
-    expect(Object.keys(compose.services)).toEqual(['marsh-hives', 'redis'])
+    expect(Object.keys(compose.services)).toStrictEqual(['marsh-hives', 'redis'])
     expect(text('.dockerignore')).toBe('*\n!hives.mjs\n!hives.mjs.map\n')
     expect(text('.env.example')).toMatch(/JEXO_PUBLIC_URL=\n[\s\S]*JEXO_TOKEN=/)
     makeBaseImage(/^FROM (.*)$/m.exec(text('Containerfile'))?.[1] ?? '')
@@ -330,7 +330,7 @@ describe('the formats of pack', () => {
     expect((await link.call('site')).content).toMatchObject([{ text: 'Marsh Lane' }])
     expect(await redis.command('ZCARD', 'jexo:marsh-hives:sessions')).toBe(':1\r\n')
     const inside = await runIn(inContainer(container, {}, ['sh', '-c', 'id; touch /app/x']))
-    expect([inside.stdout, inside.stderr]).toEqual([
+    expect([inside.stdout, inside.stderr]).toStrictEqual([
       expect.stringContaining('uid=1000(node)'),
       expect.stringContaining('Permission denied'),
     ])
@@ -368,15 +368,15 @@ describe('the formats of pack', () => {
     )
     expect(ran.code).toBe(0)
     const objects = parseAllDocuments(text('kubernetes.yaml')).map((document) => document.toJS())
-    expect(objects.map(({ kind }) => kind)).toEqual([
+    expect(objects.map(({ kind }) => kind)).toStrictEqual([
       ...['ConfigMap', 'Secret', 'Deployment', 'Service'],
       ...['PodDisruptionBudget', 'Service', 'StatefulSet'],
     ])
     expect(objects[2].spec.replicas).toBe(2)
     expect(objects[3].spec.sessionAffinity).toBeUndefined()
-    expect(await faultsOf(objects)).toEqual([])
+    expect(await faultsOf(objects)).toStrictEqual([])
     expect(await faultsOf([{ apiVersion: 'v1', kind: 'Service', spec: { ports: 'none' } }])).toHaveLength(1)
-    expect(objects[0].data).toEqual({
+    expect(objects[0].data).toStrictEqual({
       JEXO_PUBLIC_URL: '',
       JEXO_ISSUER: '',
       JEXO_SCOPES: '',
@@ -384,7 +384,7 @@ describe('the formats of pack', () => {
       SITE: '',
       UNIT: 'kg',
     })
-    expect(objects[1].stringData).toEqual({ JEXO_TOKEN: '', KEY: '' })
+    expect(objects[1].stringData).toStrictEqual({ JEXO_TOKEN: '', KEY: '' })
     const [container] = objects[2].spec.template.spec.containers
     expect(container).toMatchObject({
       image: 'registry.example/hives:1',

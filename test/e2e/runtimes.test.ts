@@ -37,7 +37,7 @@ beforeAll(async () => {
 test.each([20, 22, 24])('Node %i runs the commands, and a packed file', async (line) => {
   for (const target of [kit, packed]) {
     const { code, stdout } = await run(node(line), [bin, 'call', target, ...weights])
-    expect([code, JSON.parse(stdout)]).toEqual([0, { kg: 42 }])
+    expect([code, JSON.parse(stdout)]).toStrictEqual([0, { kg: 42 }])
   }
 })
 
@@ -48,7 +48,7 @@ test.each([
   const [command = '', ...words] = runtime()
   const web = await run(command, [...words, join(fixtures, 'web.mjs')])
   expect(web).toMatchObject({ code: 0 })
-  expect(JSON.parse(web.stdout)).toEqual([
+  expect(JSON.parse(web.stdout)).toStrictEqual([
     { kg: 42, isError: true, revision: '2025-11-25' },
     { kg: 42, isError: true, revision: '2025-11-25' },
   ])
@@ -60,7 +60,7 @@ test.each([
   )
   expect((await link.call('print_much')).content).toMatchObject([{ text: 'printed' }])
   await link.close()
-  expect(strays).toEqual([])
+  expect(strays).toStrictEqual([])
   expect(said.join('\n')).toMatch(/console\.log in tool `print_much`[\s\S]*a log[\s\S]*a row[\s\S]*an info/)
 })
 
@@ -95,10 +95,10 @@ test('workerd loads a handler, and serves it', async () => {
     { one: 1, other: 41 },
     { onProgress: (step) => progress.push(step.progress) },
   )
-  expect([result.structuredContent, progress]).toEqual([{ kg: 42 }, [1]])
+  expect([result.structuredContent, progress]).toStrictEqual([{ kg: 42 }, [1]])
   await link.close()
   const gated = await fetch(`${url}/gated`, { method: 'POST' })
-  expect([gated.status, gated.headers.get('www-authenticate')]).toEqual([
+  expect([gated.status, gated.headers.get('www-authenticate')]).toStrictEqual([
     401,
     `Bearer resource_metadata="${url}/.well-known/oauth-protected-resource/gated"`,
   ])

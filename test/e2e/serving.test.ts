@@ -69,9 +69,9 @@ test('serve --only, --except and JEXO_ONLY limit what is served, and ?only= what
   const [url] = await serving.until(/http:\S+/)
   const names = async (target: string) =>
     JSON.parse((await jexo('show', target, '--json')).stdout).tools.map(({ name }: { name: string }) => name)
-  expect(await names(url)).toEqual(['weigh_hive', 'weigh_site', 'list_inspections', 'record_inspection'])
-  expect(await names(`${url}?only=weigh_*,move_hive`)).toEqual(['weigh_hive', 'weigh_site'])
-  expect(await names(`${url}?only=tag:ledger`)).toEqual(['list_inspections', 'record_inspection'])
+  expect(await names(url)).toStrictEqual(['weigh_hive', 'weigh_site', 'list_inspections', 'record_inspection'])
+  expect(await names(`${url}?only=weigh_*,move_hive`)).toStrictEqual(['weigh_hive', 'weigh_site'])
+  expect(await names(`${url}?only=tag:ledger`)).toStrictEqual(['list_inspections', 'record_inspection'])
   const hidden = await jexo('call', `${url}?only=tag:ledger`, 'weigh_hive', 'hive=ML-04')
   expect(hidden.stderr).toMatch(/no tool "weigh_hive"/)
   await serving.end()
@@ -131,8 +131,8 @@ test('the answers schema accepts the documented form', async () => {
   )
   expect(
     check({ version: 1, answers: [{ about: 'x', action: 'accept', content: {} }, { action: 'cancel' }] }),
-  ).toEqual([])
-  expect(check({ version: 1, answers: [{ action: 'maybe' }] })).not.toEqual([])
+  ).toStrictEqual([])
+  expect(check({ version: 1, answers: [{ action: 'maybe' }] })).not.toStrictEqual([])
 })
 
 describe('a production server', () => {
@@ -202,7 +202,7 @@ export default defineKit({ name: 'told', version: '1', parts: [site, no], settin
         .split('\n')
         .map((line) => JSON.parse(line))
     await serving.until(/"name":"nothing"/)
-    expect(lines()).toEqual(
+    expect(lines()).toStrictEqual(
       expect.arrayContaining([
         expect.objectContaining({ level: 'info', kit: 'told', host: 'jexo', revision: '2025-11-25' }),
         expect.objectContaining({

@@ -97,9 +97,9 @@ test('deploying under constant load switches releases, and no call fails', async
     await new Promise((wake) => setTimeout(wake, 100))
   isOver = true
   await Promise.all(load)
-  expect(failures).toEqual([])
-  expect(new Set(heard)).toEqual(new Set(['1.0.0', '2.0.0', '3.0.0']))
-  expect(new Set(heard.slice(-50))).toEqual(new Set(['3.0.0']))
+  expect(failures).toStrictEqual([])
+  expect(new Set(heard)).toStrictEqual(new Set(['1.0.0', '2.0.0', '3.0.0']))
+  expect(new Set(heard.slice(-50))).toStrictEqual(new Set(['3.0.0']))
 })
 
 test('a session stays with its release until it ends; rollback restores the previous release; status and logs report both', async () => {

@@ -17,11 +17,11 @@ describe('serve on stdio', () => {
       const answers = new Map(ran.lines.map((line) => [line.id, line.result]))
       // Besides the responses, only a notification that resources now exist.
       const news = ran.lines.filter((line) => line.id === undefined).map(({ method }) => method)
-      expect(new Set(news)).toEqual(new Set(news.length > 0 ? ['notifications/resources/list_changed'] : []))
+      expect(new Set(news)).toStrictEqual(new Set(news.length > 0 ? ['notifications/resources/list_changed'] : []))
       expect(ran.lines.length - news.length).toBe(3)
       expect(answers.get('hello').protocolVersion).toBe(date)
       expect(answers.get(2).tools.length).toBeGreaterThan(3)
-      expect(JSON.parse(answers.get(3).content[0].text)).toEqual({
+      expect(JSON.parse(answers.get(3).content[0].text)).toStrictEqual({
         kg: expect.any(Number),
         at: '2026-06-02T06:00:00Z',
       })
@@ -35,7 +35,7 @@ describe('serve on stdio', () => {
       ['garbage', '{"jsonrpc":"2.0"}', '', hello('2025-11-25'), ready, '[1]', weigh(1)],
     )
     const answers = ran.lines.filter((line) => line.method === undefined)
-    expect(answers.map((line) => line.error?.code ?? 'fine')).toEqual([-32700, -32600, 'fine', -32600, 'fine'])
+    expect(answers.map((line) => line.error?.code ?? 'fine')).toStrictEqual([-32700, -32600, 'fine', -32600, 'fine'])
   })
 
   test('redirects output of a kit to stderr, and reports its origin once', async () => {
@@ -55,7 +55,7 @@ describe('serve on stdio', () => {
        export default defineKit({ name: 'noisy', version: '1', parts: [weigh] })`,
     )
     const ran = await speak([bin, 'serve', kit], [hello('2025-11-25'), ready, weigh(1), weigh(2)])
-    expect(ran.lines.map((line) => line.id)).toEqual(['hello', 1, 2])
+    expect(ran.lines.map((line) => line.id)).toStrictEqual(['hello', 1, 2])
     expect(ran.stderr.match(/console\.log in tool `weigh_hive`/g)).toHaveLength(1)
     expect(ran.stderr.match(/from the tool/g)).toHaveLength(2)
     for (const said of [
@@ -108,7 +108,7 @@ describe('serve on stdio', () => {
       [hello('2025-11-25'), ready, 'x'.repeat(1001), weigh(2)],
       small,
     )
-    expect(refused.lines.map((line) => line.error?.message ?? line.id)).toEqual([
+    expect(refused.lines.map((line) => line.error?.message ?? line.id)).toStrictEqual([
       'hello',
       'Invalid request: the message is longer than 1000 bytes',
       expect.stringContaining('weigh_hive'),

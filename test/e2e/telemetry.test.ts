@@ -76,7 +76,7 @@ test('a command, a server over HTTP, a wrapped API and the API itself make one t
     return span ? [...path(span.parent), `${span.service}: ${span.name}`] : []
   }
   const deepest = mine.find(({ service }) => service === 'hives-api')
-  expect(path(deepest?.id ?? '')).toEqual([
+  expect(path(deepest?.id ?? '')).toStrictEqual([
     'jexo: jexo',
     'jexo: tools/call list_hives',
     'hives: tools/call list_hives',
@@ -84,7 +84,7 @@ test('a command, a server over HTTP, a wrapped API and the API itself make one t
     'hives-api: GET /hives',
   ])
   // One tree, with the command as its root.
-  expect(mine.filter(({ parent }) => !byId.has(parent)).map(({ name }) => name)).toEqual(['jexo'])
+  expect(mine.filter(({ parent }) => !byId.has(parent)).map(({ name }) => name)).toStrictEqual(['jexo'])
   expect(mine.find(({ service, name }) => service === 'hives' && name === 'GET')?.attributes).toMatchObject({
     'http.request.method': 'GET',
     'url.full': `${apiUrl}/hives`,
@@ -116,7 +116,7 @@ test.each([
   const kit = written('k.kit.mjs', plain)
   const env = { ...process.env, NO_COLOR: '1', OTEL_RESOURCE_ATTRIBUTES: 'team=bees,service.name=marsh' }
   const ran = await run(process.execPath, [bin, 'call', kit, 'say', '--otlp', collector.url], { env })
-  expect(new Set(collector.spans.map(({ service }) => service))).toEqual(new Set(['marsh']))
+  expect(new Set(collector.spans.map(({ service }) => service))).toStrictEqual(new Set(['marsh']))
   collector.close()
   expect(ran).toMatchObject({ code: 0, stdout: 'said\n' })
   expect(ran.stderr.match(/telemetry/g)?.length ?? 0).toBeLessThanOrEqual(2)
@@ -151,5 +151,5 @@ test('invalid options and a missing SDK are reported with the fix', async () => 
   })
   collector.close()
   expect(beside.code).toBe(0)
-  expect(collector.spans.map(({ service, name }) => `${service}: ${name}`)).toEqual(['k: initialize'])
+  expect(collector.spans.map(({ service, name }) => `${service}: ${name}`)).toStrictEqual(['k: initialize'])
 })

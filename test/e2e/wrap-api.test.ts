@@ -49,7 +49,7 @@ describe('jexo wrap of an API', () => {
     const registry = await Upstream.start(() => ({ body: [] }))
     const environment = ['--env', `REGISTRY_URL=${registry.url}`, '--env', 'REGISTRY_API_KEY=wax-s3cret']
     const called = await jexo('call', kit, 'list_hives', 'site=Quarry Field', '--trace', '--json', ...environment)
-    expect(JSON.parse(called.stdout)).toEqual({ value: [] })
+    expect(JSON.parse(called.stdout)).toStrictEqual({ value: [] })
     expect(called.stderr).toContain(`asked  GET ${registry.url}/hives?site=Quarry%20Field`)
     expect(called.stderr).toMatch(/GET \/hives\?site=Quarry%20Field {2}200 · 2 bytes [\d.]+ m?s/)
     expect(called.stderr).not.toContain('s3cret')
@@ -68,7 +68,7 @@ describe('jexo wrap of an API', () => {
     writeFileSync(source, more)
     const moved = await jexo('wrap', source, '--out', kit, '--check')
     expect(moved.code).toBe(1)
-    expect(moved.stdout.trim().split('\n')).toEqual([
+    expect(moved.stdout.trim().split('\n')).toStrictEqual([
       '~ get_hive(hive)   (description)',
       '+ season()',
       '- season_table',

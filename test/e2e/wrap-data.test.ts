@@ -27,7 +27,7 @@ describe('jexo wrap', () => {
     ])
       expect(wrapped.stdout).toContain(said)
     const asked = await jexo('call', kit, 'ask_ledger', 'sql=select kg from batches', '--json')
-    expect(JSON.parse(asked.stdout)).toEqual({ rows: [{ kg: 12.5 }] })
+    expect(JSON.parse(asked.stdout)).toStrictEqual({ rows: [{ kg: 12.5 }] })
     const changed = await jexo(
       'call',
       kit,
@@ -67,7 +67,7 @@ describe('jexo wrap', () => {
         expect(text).not.toContain('honey-2026')
       const who = ['--env', 'BOOKS_USER=keeper', '--env', 'BOOKS_PASSWORD=honey-2026']
       const asked = await jexo('call', kit, 'ask_books', 'sql=select hive from hives', '--json', ...who)
-      expect(JSON.parse(asked.stdout)).toEqual({ rows: [{ hive: 'ML-01' }] })
+      expect(JSON.parse(asked.stdout)).toStrictEqual({ rows: [{ hive: 'ML-01' }] })
       const down = await jexo('pack', kit, '--out', newFolder())
       expect(down).toMatchObject({ code: 2, stderr: expect.stringMatching(/the database cannot be reached/) })
       const out = newFolder()

@@ -92,14 +92,14 @@ describe('jexo wrap', () => {
     ])
       expect(text).toContain(line)
     const link = await dialKit(kit)
-    expect(await structured(link, 'plant_bed', { name: 'a', on: '2026-06-02T06:00:00Z' })).toEqual({
+    expect(await structured(link, 'plant_bed', { name: 'a', on: '2026-06-02T06:00:00Z' })).toStrictEqual({
       value: '2026-06-02T06:00:00.000Z',
     })
     expect(await link.call('plant_bed', { name: 'a', on: '2026-06-02T06:00:00Z' })).toMatchObject({
       isError: true,
       content: [{ text: 'There is a bed a already.' }],
     })
-    expect(await structured(link, 'almanac_note_frost', { day: '2026-06-02T06:00:00Z' })).toEqual({ value: 1 })
+    expect(await structured(link, 'almanac_note_frost', { day: '2026-06-02T06:00:00Z' })).toStrictEqual({ value: 1 })
     await link.close()
 
     expect(await jexo('wrap', source, '--out', kit, '--check')).toMatchObject({ code: 0 })
@@ -112,7 +112,7 @@ describe('jexo wrap', () => {
     )
     const moved = await jexo('wrap', source, '--out', kit, '--check')
     expect(moved.code).toBe(1)
-    expect(moved.stdout.split('\n').slice(0, 4)).toEqual([
+    expect(moved.stdout.split('\n').slice(0, 4)).toStrictEqual([
       '+ all_beds() → value',
       '- list_beds',
       '~ plant_bed(name, on) → value   (description)',
@@ -132,7 +132,7 @@ describe('jexo wrap', () => {
   test('skips classes without methods of their own, such as errors', async () => {
     const source = `${garden}\nexport class Frozen extends Error {}\nexport class Beds extends Map<string, Date> {}`
     const ran = await jexo('wrap', written('garden.ts', source))
-    expect([ran.code, ran.stdout.includes('4 tools')]).toEqual([0, true])
+    expect([ran.code, ran.stdout.includes('4 tools')]).toStrictEqual([0, true])
   })
 
   test.each(['tool', 'delete', '2 words'])('chooses a valid name for the kit file of %p', async (name) => {
@@ -142,7 +142,7 @@ describe('jexo wrap', () => {
     )
     const kit = source.replace(/\.ts$/, '.kit.ts')
     expect((await jexo('wrap', source, '--out', kit)).code).toBe(0)
-    expect(JSON.parse((await jexo('call', kit, 'tool', '--json')).stdout)).toEqual({ value: 1 })
+    expect(JSON.parse((await jexo('call', kit, 'tool', '--json')).stdout)).toStrictEqual({ value: 1 })
   })
 
   test.each<[what: string, args: () => string[], says: RegExp]>([
@@ -172,7 +172,7 @@ describe('jexo wrap', () => {
   ])('%s is reported in one sentence with exit code 2', async (_what, args, says) => {
     const ran = await jexo('wrap', ...args())
     expect(ran.stderr).toMatch(says)
-    expect([ran.code, ran.stderr.trim().split('\n').length]).toEqual([2, 1])
+    expect([ran.code, ran.stderr.trim().split('\n').length]).toStrictEqual([2, 1])
   })
 })
 
@@ -191,8 +191,8 @@ describe('the written kit of a module with every type', () => {
     for (const { name, call, wrong } of typeCases) {
       const tool = name.replace(/[A-Z]/g, (letter) => `_${letter.toLowerCase()}`)
       const result = await link.call(tool, call[0])
-      expect([name, result.isError ? result.content : result.structuredContent]).toEqual([name, call[1]])
-      if (wrong) expect([name, (await link.call(tool, wrong[0])).isError]).toEqual([name, true])
+      expect([name, result.isError ? result.content : result.structuredContent]).toStrictEqual([name, call[1]])
+      if (wrong) expect([name, (await link.call(tool, wrong[0])).isError]).toStrictEqual([name, true])
     }
   })
 
@@ -210,7 +210,7 @@ describe('the written kit of a module with every type', () => {
       paths: { jexo: [join(root, 'dist/index.d.ts')], 'jexo/module': [join(root, 'dist/module.d.ts')] },
     })
     const faults = ts.getPreEmitDiagnostics(program).filter(({ file }) => file?.fileName.endsWith('.kit.ts'))
-    expect(faults.map(({ messageText }) => ts.flattenDiagnosticMessageText(messageText, '\n'))).toEqual([])
+    expect(faults.map(({ messageText }) => ts.flattenDiagnosticMessageText(messageText, '\n'))).toStrictEqual([])
   })
 })
 
@@ -245,7 +245,7 @@ describe('a live wrap', () => {
       .trim()
       .split('\n')
       .map((line) => JSON.parse(line) as Loose)
-    expect(answers.find(({ id }) => id === 2).result.structuredContent).toEqual({
+    expect(answers.find(({ id }) => id === 2).result.structuredContent).toStrictEqual({
       value: '2026-06-02T06:00:00.000Z',
     })
     // 75 kB of it are the client for a store, which is installed here.
@@ -259,15 +259,15 @@ describe('a live wrap', () => {
     const serving = new Running([bin, 'serve', join(folder, 'live.kit.ts'), '--watch', '--http', '0'])
     const [, url = ''] = await serving.until(/at (http\S+)/)
     const link = await connect(url)
-    expect(await structured(link, 'count_beds')).toEqual({ value: 1 })
+    expect(await structured(link, 'count_beds')).toStrictEqual({ value: 1 })
     const changed = new Promise((done) => link.on('toolsChanged', () => done(true)))
     writeFileSync(
       join(folder, 'garden.ts'),
       'export function countBeds() { return 2 }\nexport function listBeds() { return ["a"] }',
     )
     await changed
-    expect((await link.tools()).map(({ name }) => name)).toEqual(['count_beds', 'list_beds'])
-    expect(await structured(link, 'count_beds')).toEqual({ value: 2 })
+    expect((await link.tools()).map(({ name }) => name)).toStrictEqual(['count_beds', 'list_beds'])
+    expect(await structured(link, 'count_beds')).toStrictEqual({ value: 2 })
     await link.close()
     expect(await serving.end('SIGTERM')).toBe(0)
   })

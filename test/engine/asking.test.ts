@@ -112,7 +112,7 @@ describe('askPerson', () => {
         return { action: 'accept', content: filled }
       },
     })
-    expect(JSON.parse(await textOf(link, 'form'))).toEqual({
+    expect(JSON.parse(await textOf(link, 'form'))).toStrictEqual({
       action: 'accept',
       content: { ...filled, count: 3, calm: true, tone: 'warm' },
     })
@@ -143,7 +143,7 @@ describe('askPerson', () => {
 
   test.each(['decline', 'cancel'] as const)('reports a %s to the author', async (action) => {
     const link = await connect(kit, { onQuestion: alwaysAnswer(action) })
-    expect(JSON.parse(await textOf(link, 'form'))).toEqual({ action })
+    expect(JSON.parse(await textOf(link, 'form'))).toStrictEqual({ action })
     await link.close()
   })
 
@@ -173,8 +173,8 @@ describe('askPerson', () => {
       string,
       object
     >
-    expect(older.queen).toEqual({ type: 'string', enum: ['y', 'n'], enumNames: ['Yes', 'No'] })
-    expect(older.calm).toEqual({ type: 'boolean', default: true })
+    expect(older.queen).toStrictEqual({ type: 'string', enum: ['y', 'n'], enumNames: ['Yes', 'No'] })
+    expect(older.calm).toStrictEqual({ type: 'boolean', default: true })
     expect(older.count).not.toHaveProperty('default')
     expect(() => questionFor(revision, questionSchema(z.object({ sites }), 'x'), 'x')).toThrow(
       /several choices in one field \("sites"\)/,
@@ -186,7 +186,7 @@ test('pages are opened, reported as complete, and required by an error if the ho
   const link = await connect(kit, { onQuestion: ({ kind }) => ({ action: kind === 'url' ? 'accept' : 'cancel' }) })
   const finished = new Promise((resolve) => link.on('questionFinished', resolve))
   expect(await textOf(link, 'page')).toBe('accept')
-  expect(await finished).toEqual({ elicitationId: expect.any(String) })
+  expect(await finished).toStrictEqual({ elicitationId: expect.any(String) })
   await expect(link.call('gate')).rejects.toMatchObject({
     code: -32042,
     data: { elicitations: [{ mode: 'url', url: 'https://in.example/', elicitationId: expect.any(String) }] },
@@ -208,9 +208,9 @@ describe('the model and the roots', () => {
         content: { type: 'text', text: JSON.stringify(messages) },
       }),
     })
-    expect(JSON.parse(await textOf(link, 'folders'))).toEqual([{ uri: 'file:///hives' }])
+    expect(JSON.parse(await textOf(link, 'folders'))).toStrictEqual([{ uri: 'file:///hives' }])
     link.setRoots([{ uri: 'file:///other', name: 'other' }])
-    expect(JSON.parse(await textOf(link, 'folders'))).toEqual([{ uri: 'file:///other', name: 'other' }])
+    expect(JSON.parse(await textOf(link, 'folders'))).toStrictEqual([{ uri: 'file:///other', name: 'other' }])
     expect(await textOf(link, 'model')).toContain('[{\\"role\\":\\"user\\"')
     expect((await link.call('model_tools')).isError).toBeUndefined()
     await link.close()
@@ -266,7 +266,7 @@ describe('confirm and askFor', () => {
     )
     expect(await textOf(no, 'move_hive')).toMatch(/declined/)
     await no.close()
-    expect(ran).toEqual([{ hive: 'ML-01' }])
+    expect(ran).toStrictEqual([{ hive: 'ML-01' }])
   })
 
   test('report that the host cannot ask, unless asking is optional', async () => {

@@ -54,7 +54,7 @@ describe('after any input', () => {
         async (revision, values) => {
           const session = await RawSession.open(sampleKit(), revision)
           for (const value of values) session.give(value)
-          expect((await session.ask('ping')).result).toEqual({})
+          expect((await session.ask('ping')).result).toStrictEqual({})
           while (session.engine.inFlight > 0) await new Promise((resolve) => setImmediate(resolve))
           for (const message of session.sent.flat()) expect(message.jsonrpc).toBe('2.0')
         },
@@ -74,7 +74,7 @@ describe('after any input', () => {
         )
         for (const chunk of chunks) lines.push(chunk)
         lines.push(new TextEncoder().encode('\n{"jsonrpc":"2.0","id":"last","method":"ping"}\n'))
-        expect((await session.until((message) => message.id === 'last')).result).toEqual({})
+        expect((await session.until((message) => message.id === 'last')).result).toStrictEqual({})
       }),
       { numRuns: 200 },
     )

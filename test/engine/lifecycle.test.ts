@@ -23,7 +23,7 @@ describe('a session', () => {
   test('refuses requests before initialize, except ping', async () => {
     const session = new RawSession(sampleKit())
     expect((await session.ask('tools/list')).error.code).toBe(-32600)
-    expect((await session.ask('ping')).result).toEqual({})
+    expect((await session.ask('ping')).result).toStrictEqual({})
   })
 
   test('responds between initialize and initialized, but sends no list changes yet', async () => {
@@ -32,10 +32,10 @@ describe('a session', () => {
     await session.initialize('2025-11-25')
     expect((await session.ask('tools/list')).result.tools).toHaveLength(9)
     kit.replace(kit.parts.slice(1))
-    expect(session.methods()).toEqual([])
+    expect(session.methods()).toStrictEqual([])
     session.give({ jsonrpc: '2.0', method: 'notifications/initialized' })
     kit.replace(kit.parts.slice(1))
-    expect(session.methods()).toEqual([
+    expect(session.methods()).toStrictEqual([
       'notifications/tools/list_changed',
       'notifications/resources/list_changed',
       'notifications/prompts/list_changed',
@@ -69,7 +69,7 @@ describe('a session', () => {
     session.giveText('"word"')
     expect(session.sent.slice(-2)).toMatchObject([{ error: { code: -32700 } }, { error: { code: -32600 } }])
     expect(session.sent.slice(-2).some((message) => 'id' in message)).toBe(false)
-    expect((await session.ask('ping')).result).toEqual({})
+    expect((await session.ask('ping')).result).toStrictEqual({})
   })
 
   test('accepts batches in the one revision that has them', async () => {
@@ -97,7 +97,7 @@ describe('a session', () => {
 
   test.each(dates)('declares exactly what %s has', async (date) => {
     const changing = { listChanged: true }
-    expect((await new RawSession(sampleKit()).initialize(date)).result.capabilities).toEqual({
+    expect((await new RawSession(sampleKit()).initialize(date)).result.capabilities).toStrictEqual({
       tools: changing,
       resources: { subscribe: true, ...changing },
       prompts: changing,
@@ -117,10 +117,10 @@ describe('a session', () => {
     const kit = sampleKit()
     kit.replace(kit.parts.filter((part) => part.kind === 'tool'))
     const session = new RawSession(kit, {}, { stateless: revisions[0]! })
-    expect((await session.initialize('2025-11-25')).result.capabilities).toEqual({ tools: {} })
+    expect((await session.initialize('2025-11-25')).result.capabilities).toStrictEqual({ tools: {} })
     expect(
       (await session.ask('tools/call', { name: 'add', arguments: { a: 1 } })).result.structuredContent,
-    ).toEqual({ sum: 2 })
+    ).toStrictEqual({ sum: 2 })
     for (const method of ['resources/list', 'prompts/list', 'logging/setLevel', 'completion/complete']) {
       expect((await session.ask(method)).error.code).toBe(-32601)
     }

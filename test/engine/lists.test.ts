@@ -29,7 +29,7 @@ test('a list is encoded once for each set of parts, and again when they change',
   await names()
   expect(encoded.length).toBe(once)
   kit.replace([...parts(2), counted])
-  expect(await names()).toEqual(['weigh_0', 'weigh_1', 'counted'])
+  expect(await names()).toStrictEqual(['weigh_0', 'weigh_1', 'counted'])
   expect(encoded.length).toBeGreaterThan(once)
 })
 
@@ -45,7 +45,7 @@ test('pages, revisions and filtered sessions have separate lists', async () => {
   const newest = await connect(kit, { pageSize: 7 })
   const oldest = await connect(kit, { pageSize: 7, revision: '2024-11-05' })
   for (let round = 0; round < 2; round++) {
-    expect((await newest.tools()).map(({ name }) => name)).toEqual(parts(20).map(({ name }) => name))
+    expect((await newest.tools()).map(({ name }) => name)).toStrictEqual(parts(20).map(({ name }) => name))
     expect((await newest.tools())[0]).toHaveProperty('annotations')
     expect((await oldest.tools())[0]).not.toHaveProperty('annotations')
     expect((await newest.resources())[0]).toHaveProperty('title')
@@ -65,7 +65,7 @@ test.each([
   expect(encode(message as never)).toBe(JSON.stringify(message))
   if ('result' in message && message.result) {
     const kept = { ...message, result: encodedOnce(message.result) }
-    expect([encode(kept as never), encode(kept as never)]).toEqual([
+    expect([encode(kept as never), encode(kept as never)]).toStrictEqual([
       JSON.stringify(message),
       JSON.stringify(message),
     ])

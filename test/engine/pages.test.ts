@@ -14,20 +14,20 @@ test.each([
 
 test('the last page has no cursor, even if it is full', () => {
   const second = paginate('tools', entries, { cursor: first(2).nextCursor ?? '' }, 3, 2)
-  expect(second).toEqual({ items: ['part 2', 'part 3'] })
+  expect(second).toStrictEqual({ items: ['part 2', 'part 3'] })
 })
 
 test('a cursor at the last entry is valid and returns an empty page', () => {
   const { nextCursor = '' } = first(3)
   const shorter = entries.slice(0, 3)
-  expect(paginate('tools', shorter, { cursor: nextCursor }, 3, 3)).toEqual({ items: [] })
+  expect(paginate('tools', shorter, { cursor: nextCursor }, 3, 3)).toStrictEqual({ items: [] })
 })
 
 test('entries with the same key are distinguished by their offset', () => {
   const files = [0, 1, 2].map((offset) => ({ place: 0, offset, value: offset }))
   const { items, nextCursor = '' } = paginate('resources', files, {}, 0, 2)
-  expect(items).toEqual([0, 1])
-  expect(paginate('resources', files, { cursor: nextCursor }, 0, 2)).toEqual({ items: [2] })
+  expect(items).toStrictEqual([0, 1])
+  expect(paginate('resources', files, { cursor: nextCursor }, 0, 2)).toStrictEqual({ items: [2] })
 })
 
 test.each([

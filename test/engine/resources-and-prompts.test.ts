@@ -10,7 +10,7 @@ describe('resources', () => {
   test('lists fixed resources and those that a template lists', async () => {
     const session = await RawSession.open(sampleKit())
     const { resources } = (await session.ask('resources/list')).result
-    expect(resources.map((listed: { uri: string }) => listed.uri)).toEqual([
+    expect(resources.map((listed: { uri: string }) => listed.uri)).toStrictEqual([
       'sample://counter',
       'sample://bytes',
       'sample://both',
@@ -50,7 +50,7 @@ describe('resources', () => {
   test('notifies subscribers, and only them, of a change', async () => {
     const session = await RawSession.open(sampleKit())
     await session.ask('tools/call', { name: 'count' })
-    expect(session.methods()).toEqual([])
+    expect(session.methods()).toStrictEqual([])
     await session.ask('resources/subscribe', { uri: 'sample://counter' })
     await session.ask('tools/call', { name: 'count' })
     expect(session.sent.filter((message) => message.method)).toMatchObject([
@@ -85,7 +85,7 @@ describe('pages', () => {
       seen.push(...uris(page))
       cursor = page.nextCursor
     } while (cursor)
-    expect(seen).toEqual(['x://1', 'x://2', 'x://3', 'x://4', 'x://5'])
+    expect(seen).toStrictEqual(['x://1', 'x://2', 'x://3', 'x://4', 'x://5'])
   })
 
   test('a cursor stays valid after a change: nothing is skipped or repeated', async () => {
@@ -94,14 +94,14 @@ describe('pages', () => {
     const session = await RawSession.open(kit, '2025-11-25', { pageSize: 2 })
     const { nextCursor } = (await session.ask('resources/list')).result
     kit.replace([...numbered([0]), ...first.slice(2)])
-    expect(uris((await session.ask('resources/list', { cursor: nextCursor })).result)).toEqual(['x://3', 'x://4'])
+    expect(uris((await session.ask('resources/list', { cursor: nextCursor })).result)).toStrictEqual(['x://3', 'x://4'])
   })
 
   test('include the resources of a template', async () => {
     const session = await RawSession.open(sampleKit(), '2025-11-25', { pageSize: 4 })
     const page = (await session.ask('resources/list')).result
     expect(uris(page)).toHaveLength(4)
-    expect(uris((await session.ask('resources/list', { cursor: page.nextCursor })).result)).toEqual([
+    expect(uris((await session.ask('resources/list', { cursor: page.nextCursor })).result)).toStrictEqual([
       'sample://words/bee',
       'sample://words/cat',
     ])
@@ -123,7 +123,7 @@ describe('prompts', () => {
       { name: 'greet', arguments: [{ name: 'name', description: 'Who', required: true }, { name: 'tone' }] },
     ])
     const { result } = await session.ask('prompts/get', { name: 'greet', arguments: { name: 'Ada', tone: 'warm' } })
-    expect(result.messages).toEqual([
+    expect(result.messages).toStrictEqual([
       { role: 'user', content: { type: 'text', text: 'Hello Ada' } },
       { role: 'assistant', content: { type: 'text', text: 'warm' } },
     ])
@@ -158,13 +158,13 @@ describe('completion', () => {
 
   test('completes enums by itself, and gets the other arguments from revision 2025-06-18 on', async () => {
     const session = await RawSession.open(sampleKit())
-    expect((await complete(session, greet, 'tone', 'w')).result.completion.values).toEqual(['warm'])
-    expect((await complete(session, greet, 'name', 'A', { tone: 'warm' })).result.completion.values).toEqual([
+    expect((await complete(session, greet, 'tone', 'w')).result.completion.values).toStrictEqual(['warm'])
+    expect((await complete(session, greet, 'name', 'A', { tone: 'warm' })).result.completion.values).toStrictEqual([
       'A!',
       'warm',
     ])
     const older = await RawSession.open(sampleKit(), '2025-03-26')
-    expect((await complete(older, greet, 'name', 'A', { tone: 'warm' })).result.completion.values).toEqual([
+    expect((await complete(older, greet, 'name', 'A', { tone: 'warm' })).result.completion.values).toStrictEqual([
       'A!',
       'no tone',
     ])
@@ -185,12 +185,12 @@ describe('completion', () => {
     const { session, capabilities } = await opened([plain, chosen])
     expect(capabilities).toHaveProperty('completions', {})
     const found = await complete(session, { type: 'ref/prompt', name: 'chosen' }, 'hive', 'M')
-    expect(found.result.completion).toEqual({ values: [], total: 0, hasMore: false })
+    expect(found.result.completion).toStrictEqual({ values: [], total: 0, hasMore: false })
   })
 
   test('works in the first revision without a capability', async () => {
     const session = await RawSession.open(sampleKit(), '2024-11-05')
-    expect((await complete(session, greet, 'tone', '')).result.completion.values).toEqual(['warm', 'plain'])
+    expect((await complete(session, greet, 'tone', '')).result.completion.values).toStrictEqual(['warm', 'plain'])
   })
 
   test.each([

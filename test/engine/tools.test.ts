@@ -15,7 +15,7 @@ describe('tools/list', () => {
     expect(add.inputSchema).toMatchObject({ type: 'object', required: ['a'] })
     expect('annotations' in add).toBe(date >= '2025-03-26')
     for (const field of ['title', 'outputSchema', '_meta']) expect(field in add).toBe(date >= '2025-06-18')
-    expect(quiet.inputSchema).toEqual({ type: 'object', additionalProperties: false })
+    expect(quiet.inputSchema).toStrictEqual({ type: 'object', additionalProperties: false })
   })
 
   test('sends effects as hints', async () => {
@@ -37,7 +37,7 @@ describe('tools/call', () => {
   test('returns structured content, and the same JSON as text', async () => {
     const session = await RawSession.open(sampleKit())
     const { result } = await session.ask('tools/call', { name: 'add', arguments: { a: 2, b: 3 } })
-    expect(result).toEqual({ content: [{ type: 'text', text: '{"sum":5}' }], structuredContent: { sum: 5 } })
+    expect(result).toStrictEqual({ content: [{ type: 'text', text: '{"sum":5}' }], structuredContent: { sum: 5 } })
   })
 
   test.each(dates)('downgrades content that %s does not have', async (date) => {
@@ -63,7 +63,7 @@ describe('tools/call', () => {
     ],
   ])('turns %s into content', async (kind, content) => {
     const session = await RawSession.open(sampleKit())
-    expect(await say(session, kind)).toEqual({ content })
+    expect(await say(session, kind)).toStrictEqual({ content })
   })
 
   test('reports a missing return, unless the tool has no output', async () => {
@@ -72,12 +72,12 @@ describe('tools/call', () => {
       isError: true,
       content: [{ text: expect.stringContaining('"return" missing') }],
     })
-    expect((await session.ask('tools/call', { name: 'quiet' })).result).toEqual({ content: [] })
+    expect((await session.ask('tools/call', { name: 'quiet' })).result).toStrictEqual({ content: [] })
   })
 
   test('shows a refusal unchanged, and any other error as an id that is in the log', async () => {
     const session = await RawSession.open(sampleKit())
-    expect(await say(session, 'refusal')).toEqual({
+    expect(await say(session, 'refusal')).toStrictEqual({
       isError: true,
       content: [{ type: 'text', text: 'Not on Sundays.' }],
     })
@@ -145,14 +145,14 @@ describe('tools/call', () => {
     session.sent.length = 0
     await session.ask('tools/call', { name: 'steps' })
     expect(session.sent.at(-1).result).toBeDefined()
-    expect(session.methods()).toEqual([])
+    expect(session.methods()).toStrictEqual([])
     expect((await session.ask('logging/setLevel', { level: 'loud' })).error.code).toBe(-32602)
   })
 
   test('omits the progress message in the first revision', async () => {
     const session = await RawSession.open(sampleKit(), '2024-11-05')
     await session.ask('tools/call', { name: 'steps', _meta: { progressToken: 1 } })
-    expect(session.sent.find((message) => message.method === 'notifications/progress').params).toEqual({
+    expect(session.sent.find((message) => message.method === 'notifications/progress').params).toStrictEqual({
       progressToken: 1,
       progress: 1,
       total: 3,

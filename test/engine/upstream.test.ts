@@ -35,8 +35,8 @@ test('upstream requests of a call are reported in order, with their outcome and 
   const records: Loose[] = []
   const link = await connect(kit(), { environment, onUpstream: (record) => records.push(record) })
   const { content } = await link.call('outside', {})
-  expect(content).toEqual([{ type: 'text', text: '{"first":"read","third":"no answer for wax-s3cret"}' }])
-  expect(records.map(({ sequence, kind, label, status }) => [sequence, kind, label, status])).toEqual([
+  expect(content).toStrictEqual([{ type: 'text', text: '{"first":"read","third":"no answer for wax-s3cret"}' }])
+  expect(records.map(({ sequence, kind, label, status }) => [sequence, kind, label, status])).toStrictEqual([
     [1, 'file', 'notes.txt', undefined],
     [2, 'sql', 'select 1', 'ok'],
     [3, 'http', 'GET http://x/?key=••••', 'no answer for ••••'],
@@ -58,13 +58,13 @@ test('nothing is reported to a client that did not ask, or by a server that is n
   await silent.call('outside', {})
   await silent.close()
   const told = await connect(kit(), { environment, onMessage, showsUpstream: true })
-  expect(told.capabilities.experimental).toEqual({ 'jexo/upstream': {} })
+  expect(told.capabilities.experimental).toStrictEqual({ 'jexo/upstream': {} })
   await told.call('outside', {})
   await told.close()
   const refusing = await connect(kit(), { environment, onMessage, showsUpstream: false, onUpstream: () => {} })
   await refusing.call('outside', {})
   await refusing.close()
-  expect(methods.filter((method) => method?.includes('upstream'))).toEqual([])
+  expect(methods.filter((method) => method?.includes('upstream'))).toStrictEqual([])
 })
 
 test('a refusal can carry a note for the operator, which the model does not see', async () => {
@@ -81,8 +81,8 @@ test('a refusal can carry a note for the operator, which the model does not see'
     environment,
     report: ({ text }) => reports.push(text),
   })
-  expect(await link.call('no', {})).toEqual({ content: [{ type: 'text', text: 'Not today.' }], isError: true })
-  expect(reports).toEqual(['tool no: what KEY holds (••••) was refused'])
+  expect(await link.call('no', {})).toStrictEqual({ content: [{ type: 'text', text: 'Not today.' }], isError: true })
+  expect(reports).toStrictEqual(['tool no: what KEY holds (••••) was refused'])
   await link.close()
 })
 
@@ -96,11 +96,11 @@ test('parts add their settings; those of excluded parts are not required, and th
     })
   const parts = [needing('one', 'ONE'), needing('two', 'TWO')]
   const plain = defineKit({ name: 'test', version: '1', parts })
-  expect(Object.keys(plain.settings)).toEqual(['ONE', 'TWO'])
+  expect(Object.keys(plain.settings)).toStrictEqual(['ONE', 'TWO'])
   await expect(connect(plain)).rejects.toThrow(/2 settings are missing: ONE \(Of one\); TWO \(Of two\)/)
   const choose = (all: readonly (typeof parts)[number][]) => all.filter(({ name }) => name === 'one')
   const narrowed = await connect(plain, { environment: { ONE: '1' }, choose: choose as never })
-  expect((await narrowed.call('one', {})).content).toEqual([{ type: 'text', text: '1' }])
+  expect((await narrowed.call('one', {})).content).toStrictEqual([{ type: 'text', text: '1' }])
   await narrowed.close()
   const own = defineKit({
     name: 'test',
@@ -109,6 +109,6 @@ test('parts add their settings; those of excluded parts are not required, and th
     parts,
   })
   const link = await connect(own, { environment: { ONE: '1' } })
-  expect((await link.call('two', {})).content).toEqual([{ type: 'text', text: '2' }])
+  expect((await link.call('two', {})).content).toStrictEqual([{ type: 'text', text: '2' }])
   await link.close()
 })

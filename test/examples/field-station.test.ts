@@ -17,7 +17,7 @@ test('the field station serves its data, and works packed in an empty folder', a
     expect(tools.find(({ name }) => name === 'weather_at')).toMatchObject({ annotations: { readOnlyHint: true } })
     expect(tools.map(({ name }) => name)).not.toContain('reset')
     expect(textOf(await link.call('weather_at', { s: 'Marsh Lane' }))).toBe('14 °C, light wind')
-    expect((await link.call('search_logbook', { text: 'queen' })).structuredContent).toEqual({
+    expect((await link.call('search_logbook', { text: 'queen' })).structuredContent).toStrictEqual({
       lines: [expect.stringContaining('3:2026-05-17'), expect.stringContaining('4:2026-06-02')],
     })
     expect((await link.call('count_frames', { hive: 'ML-01' })).structuredContent).toMatchObject({ frames: 19 })

@@ -52,5 +52,5 @@ test('the board shows new readings, records an inspection with a form of the ser
     ([label, text]) => document.querySelector(`[aria-label="${label}"] .kg`)?.textContent !== text,
     ['Hive ML-04', before] as const,
   )
-  expect(faults).toEqual([])
+  expect(faults).toStrictEqual([])
 })

@@ -30,7 +30,7 @@ test('in the page: a kit without a server keeps its data over a reload, asks, an
   await list.getByText('None yet.').waitFor()
   await page.getByText('The messages of this session').click()
   await page.getByText(/"method":"elicitation\/create"/).waitFor()
-  expect(faults).toEqual([])
+  expect(faults).toStrictEqual([])
 })
 
 test('field notes: imported at startup, searched, read row by row, reviewed, and imported again without invalid notes', async () => {
@@ -72,7 +72,7 @@ test('field notes: imported at startup, searched, read row by row, reviewed, and
       .waitFor()
     await find('hornets')
     await passages.getByText('A hornet at ML-02.').waitFor()
-    expect(faults).toEqual([])
+    expect(faults).toStrictEqual([])
   } finally {
     await Running.endAll()
     rmSync(folder, { recursive: true, force: true, maxRetries: 3 })
@@ -95,7 +95,7 @@ test('orchard API: both applications pass their own tests, and offer tools on th
     [express, ['list_trees', 'get_tree', 'list_harvests']],
   ] as const) {
     const link = await connect(url)
-    expect((await link.tools()).map(({ name }) => name)).toEqual(tools)
+    expect((await link.tools()).map(({ name }) => name)).toStrictEqual(tools)
     expect((await link.call('get_tree', { id: 'OE-04' })).structuredContent).toMatchObject({})
     const refused = await link.call('get_tree', { id: 'OE-99' })
     expect(refused).toMatchObject({
@@ -103,7 +103,7 @@ test('orchard API: both applications pass their own tests, and offer tools on th
       content: [{ text: expect.stringContaining('There is no tree OE-99.') }],
     })
     await link.close()
-    expect(await (await fetch(new URL('/trees/OE-04', url))).json()).toEqual({
+    expect(await (await fetch(new URL('/trees/OE-04', url))).json()).toStrictEqual({
       id: 'OE-04',
       variety: 'Bramling',
       planted: 2007,

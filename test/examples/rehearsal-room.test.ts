@@ -22,7 +22,7 @@ beforeAll(async () => {
   await server('apiary').getByText('open', { exact: true }).waitFor()
 })
 afterAll(() => Running.endAll())
-afterEach(() => expect(faults).toEqual([]))
+afterEach(() => expect(faults).toStrictEqual([]))
 
 /** A hand-written server that asks with an invalid form. */
 const oddly = `import { createInterface } from 'node:readline'

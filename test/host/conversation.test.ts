@@ -105,9 +105,9 @@ describe('a conversation', () => {
     const proposed = until(isCall('proposed'))
     const said = conversation.say('What is the reading of the scale under ML-04?')
     const { id, arguments: given, tool } = await proposed
-    expect([tool, given]).toEqual(['weigh_hive', { hive: 'ML-04' }])
+    expect([tool, given]).toStrictEqual(['weigh_hive', { hive: 'ML-04' }])
     expect(conversation.decide(id, 'once', { hive: 'ML-07' })).toBe(true)
-    expect(await said).toEqual([
+    expect(await said).toStrictEqual([
       expect.objectContaining({ kind: 'person' }),
       expect.objectContaining({ state: 'done', approved: 'once', text: '{"kg":38}' }),
       expect.objectContaining({ kind: 'model', text: 'weigh_hive returned: kg 38' }),
@@ -174,7 +174,7 @@ describe('a conversation', () => {
     )
     const counting = conversation.say('Count bees one by one')
     const { id, progress, logs } = await progressed
-    expect([progress, logs]).toEqual([{ done: 1, total: 9, message: 'one' }, [{ level: 'info', text: 'counting' }]])
+    expect([progress, logs]).toStrictEqual([{ done: 1, total: 9, message: 'one' }, [{ level: 'info', text: 'counting' }]])
     expect(conversation.cancel(id)).toBe(true)
     expect((await counting)[1]).toMatchObject({ state: 'cancelled', isError: true })
     await host.close()
@@ -270,7 +270,7 @@ test('a stop ends all calls proposed together, and the model gets a result for e
   conversation.stop()
   expect((await said).filter(({ kind }) => kind === 'call')).toHaveLength(1)
   await conversation.say('and now?')
-  expect(seen[1]).toEqual(['person', 'model', 'tool', 'tool', 'person'])
+  expect(seen[1]).toStrictEqual(['person', 'model', 'tool', 'tool', 'person'])
   await host.close()
 })
 
@@ -281,7 +281,7 @@ describe('a host', () => {
     await host.attach('c', (given) => connect(defineKit({ name: 'c', version: '1', parts: [weigh] }), given))
     host.switch('a_b', false, 'write_poem')
     const names = host.functions().map(({ name, server }) => `${server} ${name}`)
-    expect(names).toEqual([
+    expect(names).toStrictEqual([
       'a_b a_b_weigh_hive',
       'a_b move_hive',
       'a_b count_bees',
@@ -292,7 +292,7 @@ describe('a host', () => {
     expect(host.functions()).toHaveLength(4)
     expect(
       toFunctions([{ id: 'x', tools: [{ name: 'a-b' }, { name: 'a b' }] as never }]).map(({ name }) => name),
-    ).toEqual(['x_a_b', 'x_a_b_2'])
+    ).toStrictEqual(['x_a_b', 'x_a_b_2'])
     await host.close()
   })
 
@@ -347,8 +347,8 @@ test('a chat endpoint receives functions and their results, and its calls are ma
   const steps = await conversation.say('How heavy is it?', [{ label: 'hives://all', text: 'ML-04' }])
   expect(steps.at(-1)).toMatchObject({ kind: 'model', text: 'It weighs 41 kg.' })
   expect(asked[0]?.tools).toHaveLength(5)
-  expect(asked[0]?.messages[0]).toEqual({ role: 'user', content: '[hives://all]\nML-04\n\nHow heavy is it?' })
-  expect(asked[1]?.messages.map(({ role }) => role)).toEqual(['user', 'assistant', 'tool'])
+  expect(asked[0]?.messages[0]).toStrictEqual({ role: 'user', content: '[hives://all]\nML-04\n\nHow heavy is it?' })
+  expect(asked[1]?.messages.map(({ role }) => role)).toStrictEqual(['user', 'assistant', 'tool'])
   endpoint.close()
   endpoint.closeAllConnections()
   expect((await conversation.say('And now?')).at(-1)).toMatchObject({ kind: 'note', isFault: true })

@@ -42,9 +42,9 @@ async function roomWith(options: Partial<ConstructorParameters<typeof Conversati
 
 test('a host with views learns which page shows a call, and hides page-only tools from the model', async () => {
   const { host, pages, call } = await roomWith()
-  expect(host.functions().map(({ name }) => name)).toEqual(['plan_visit', 'list_visits', 'move_hive'])
+  expect(host.functions().map(({ name }) => name)).toStrictEqual(['plan_visit', 'list_visits', 'move_hive'])
   expect(call).toMatchObject({ tool: 'plan_visit', view: 'ui://hives/card', state: 'done' })
-  expect(await pages.view(call.id)).toEqual({
+  expect(await pages.view(call.id)).toStrictEqual({
     uri: 'ui://hives/card',
     html: '<h1>Hive</h1>',
     meta: { csp: { connectDomains: ['https://a.example'] } },
@@ -53,7 +53,7 @@ test('a host with views learns which page shows a call, and hides page-only tool
 
 test('a host without views gets only the result', async () => {
   const { host, pages, call } = await roomWith({}, false)
-  expect(host.servers[0]?.tools.map(({ name }) => name)).toEqual(['plan_visit', 'list_visits', 'move_hive'])
+  expect(host.servers[0]?.tools.map(({ name }) => name)).toStrictEqual(['plan_visit', 'list_visits', 'move_hive'])
   expect(call).not.toHaveProperty('view')
   expect(call.text).toBe('{"hives":12}')
   await expect(pages.view(call.id)).rejects.toThrow(/has no view/)

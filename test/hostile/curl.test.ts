@@ -52,5 +52,5 @@ test.each<[string, () => unknown]>([
 
 test('a reversed range is not a pattern, and its request is read', () => {
   const { requests } = commandsIn("curl 'http://x.example/[5-3]'", 'a.sh')
-  expect(requests.map(({ url }) => url)).toEqual(['http://x.example/[5-3]'])
+  expect(requests.map(({ url }) => url)).toStrictEqual(['http://x.example/[5-3]'])
 })

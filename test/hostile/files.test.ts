@@ -57,7 +57,7 @@ describe('a packed folder', () => {
     await run(process.execPath, [bin, 'pack', kit, '--out', out], { cwd: folder })
     const code = readFileSync(join(out, 'pages.mjs'), 'utf8')
     const [, contents = '{}'] = /__jexoAssetContents=(\{.*?\});/.exec(code) ?? []
-    expect(Object.keys(JSON.parse(contents)).map((name) => name.replace(/^(up\/)+/, ''))).toEqual([
+    expect(Object.keys(JSON.parse(contents)).map((name) => name.replace(/^(up\/)+/, ''))).toStrictEqual([
       'pages/bees.md',
       'pages/sub/moths.md',
       'plain/data.txt',
@@ -78,7 +78,7 @@ describe('writing a host configuration', () => {
     chmodSync(file, 0o640)
     writeFileSync(file, text)
     const backup = await write(file)
-    expect([file, String(backup)].map((path) => statSync(path).mode & 0o777)).toEqual([0o640, 0o640])
+    expect([file, String(backup)].map((path) => statSync(path).mode & 0o777)).toStrictEqual([0o640, 0o640])
   })
 
   test.each([
@@ -121,7 +121,7 @@ describe('writing a host configuration', () => {
     await write(file)
     expect(readFileSync(victim, 'utf8')).toBe('as it was')
     expect(readFileSync(join(folder, 'host.json.before-jexo'), 'utf8')).toBe(text)
-    expect(readdirSync(folder).filter((name) => name.endsWith('draft'))).toEqual(['host.json.jexo-draft'])
+    expect(readdirSync(folder).filter((name) => name.endsWith('draft'))).toStrictEqual(['host.json.jexo-draft'])
   })
 
   test('stores no secret of a header, unless allowed', async () => {
@@ -137,7 +137,7 @@ describe('writing a host configuration', () => {
     expect(JSON.stringify(made)).not.toMatch(/abc-123|: k|Zq8x/)
     expect(made.args.join(' ')).not.toMatch(/abc-123|: k|Zq8x/)
     expect(made.args).toContain('X-Site: Marsh')
-    expect((withValues(made as never, found.secrets) as typeof made).env).toEqual({
+    expect((withValues(made as never, found.secrets) as typeof made).env).toStrictEqual({
       JEXO_HEADER_AUTHORIZATION: 'Bearer abc-123',
       JEXO_HEADER_X_API_KEY: 'k',
       JEXO_HEADER_X_ODD: 'Zq8xT4kP0vLm2nBw7RtYs5Hd',
@@ -213,8 +213,8 @@ describe('a relay over HTTP', () => {
     const statuses = []
     for (const authorization of ['', 'Bearer wrong', 'Bearer relay-token'])
       statuses.push((await fetch(relay.url, { headers: authorization ? { authorization } : {} })).status)
-    expect(statuses).toEqual([401, 401, 200])
-    expect(seen).toEqual(['GET /mcp '])
+    expect(statuses).toStrictEqual([401, 401, 200])
+    expect(seen).toStrictEqual(['GET /mcp '])
     await relay.close()
   })
 })

@@ -44,7 +44,7 @@ const out = join(newFolder(), 'hostile.kit.ts')
 function shapeOf(code: string): string[] {
   const { ScriptTarget, SyntaxKind } = typescript
   const file = typescript.createSourceFile('x.ts', code, ScriptTarget.ESNext, true)
-  expect((file as unknown as { parseDiagnostics: unknown[] }).parseDiagnostics).toEqual([])
+  expect((file as unknown as { parseDiagnostics: unknown[] }).parseDiagnostics).toStrictEqual([])
   expect(code).not.toMatch(/^\s*globalThis/m)
   return file.statements.map(({ kind }) => String(SyntaxKind[kind]).replace('FirstStatement', 'VariableStatement'))
 }
@@ -57,9 +57,9 @@ test('TypeScript values and comments can hold any text', async () => {
   await holds(
     fc.property(fc.dictionary(text, fc.oneof(text, fc.array(text))), text, (value, remark) => {
       const code = `const it = ${literal(value, 0)} ${lineComment(remark)}\nexport default it`
-      expect(shapeOf(code)).toEqual(['VariableStatement', 'ExportAssignment'])
+      expect(shapeOf(code)).toStrictEqual(['VariableStatement', 'ExportAssignment'])
       const read = new Function(`return ${literal(value, 0)}`)() as object
-      expect(Object.entries(read)).toEqual(Object.entries(value))
+      expect(Object.entries(read)).toStrictEqual(Object.entries(value))
     }),
   )
 })
@@ -79,7 +79,7 @@ test('a kit written for an OpenAPI description contains its text only as text', 
       const plan = await planOpenApi(description as never)
       const options = { baseUrl: about, headers: { [path]: title } }
       writeWrapKit(out, restKitOf('openapi', plan, '/tmp/x.yaml', options), true)
-      expect(shapeOf(readFileSync(out, 'utf8'))).toEqual(kitShape)
+      expect(shapeOf(readFileSync(out, 'utf8'))).toStrictEqual(kitShape)
     }),
     100,
   )
@@ -91,7 +91,7 @@ test.each(payloads)('a kit written for curl lines contains %j only as text', asy
   writeFileSync(source, `${line}\n\ncurl https://hives.example/hives`)
   const plan = await planCurl(pathToFileURL(source), { writes: true } as never)
   writeWrapKit(out, restKitOf('curl', plan, '/tmp/x.md', {}), true)
-  expect(shapeOf(readFileSync(out, 'utf8'))).toEqual(kitShape)
+  expect(shapeOf(readFileSync(out, 'utf8'))).toStrictEqual(kitShape)
 })
 
 test('a kit written for data contains its text only as text', async () => {
@@ -106,7 +106,7 @@ test('a kit written for data contains its text only as text', async () => {
         tools: { a: 'b' },
       } as const
       writeWrapKit(out, kit, true)
-      expect(shapeOf(readFileSync(out, 'utf8'))).toEqual(kitShape)
+      expect(shapeOf(readFileSync(out, 'utf8'))).toStrictEqual(kitShape)
     }),
   )
 })
@@ -137,7 +137,7 @@ describe('packed forms', () => {
     await holds(
       fc.property(text, text, (about, fallback) => {
         const held = filesOf('container', about, fallback).get('.env.example') ?? ''
-        expect(Object.keys(parse(held))).toEqual(['HIVES_KEY', 'JEXO_PUBLIC_URL', 'JEXO_TOKEN'])
+        expect(Object.keys(parse(held))).toStrictEqual(['HIVES_KEY', 'JEXO_PUBLIC_URL', 'JEXO_TOKEN'])
         for (const line of held.split(/\r\n|\r|\n/)) expect(line).toMatch(/^(#.*|[A-Z_]+=.*|)$/)
       }),
     )
@@ -151,8 +151,8 @@ describe('packed forms', () => {
     const heads = (held = '') => held.split(/\r\n|[\r\n]/).map((line) => line.replace(/[= ].*$/, ''))
     await holds(
       fc.property(text, text, (about, fallback) => {
-        expect(heads(filesOf('service', about, fallback).get('hives.service'))).toEqual(heads(plain.unit))
-        expect(heads(filesOf('container', about, fallback).get('Containerfile'))).toEqual(heads(plain.file))
+        expect(heads(filesOf('service', about, fallback).get('hives.service'))).toStrictEqual(heads(plain.unit))
+        expect(heads(filesOf('container', about, fallback).get('Containerfile'))).toStrictEqual(heads(plain.file))
       }),
     )
   })

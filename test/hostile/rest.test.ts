@@ -71,7 +71,7 @@ test.each(climbing)('the path argument %s reaches no other operation', async (hi
   const result = await call('one', { hive })
   expect(result).toMatchObject({ isError: true, content: [{ text: expect.stringMatching(/^hive must not/) }] })
   if (/[/\\]|%2f|%5c/i.test(hive)) expect(await call('two', { site: `x/${hive}` })).toMatchObject({ isError: true })
-  expect(upstream.seen).toEqual([])
+  expect(upstream.seen).toStrictEqual([])
   await link.close()
 })
 
@@ -116,8 +116,8 @@ describe('credentials', () => {
 
   test('are sent to the origin of the API only', async () => {
     const { own, other } = await both(() => ({ headers: { 'x-api-key': 'mine', 'x-note': 'all' } }))
-    expect(own.map(({ headers }) => headers.authorization)).toEqual(['Bearer the-token'])
-    expect(other.map(({ headers }) => [headers.authorization, headers['x-api-key'], headers['x-note']])).toEqual([
+    expect(own.map(({ headers }) => headers.authorization)).toStrictEqual(['Bearer the-token'])
+    expect(other.map(({ headers }) => [headers.authorization, headers['x-api-key'], headers['x-note']])).toStrictEqual([
       [undefined, undefined, 'all'],
       [undefined, undefined, 'all'],
     ])
@@ -125,7 +125,7 @@ describe('credentials', () => {
 
   test('are sent to another origin if the author allows it', async () => {
     const { other } = await both((origin) => ({ credentialOrigins: [origin] }))
-    expect(other.map(({ headers }) => headers.authorization)).toEqual(['Bearer the-token', 'Bearer the-token'])
+    expect(other.map(({ headers }) => headers.authorization)).toStrictEqual(['Bearer the-token', 'Bearer the-token'])
   })
 })
 
@@ -174,7 +174,7 @@ describe('references', () => {
     const upstream = await Upstream.start(() => ({ body: { type: 'string', description: 'FETCHED' } }))
     const file = pathToFileURL(withRef(`${upstream.url}/schema.json`))
     const plan = await planOpenApi(file)
-    expect(upstream.seen).toEqual([])
+    expect(upstream.seen).toStrictEqual([])
     expect(plan.warnings.join()).toContain('--allow-ref')
     expect(JSON.stringify(await planOpenApi(file, { allowReferences: [upstream.url] }))).toContain('FETCHED')
   })

@@ -118,7 +118,7 @@ const refused: readonly (readonly [database: string, statement: string])[] = [
 
 test.each(refused)('%s refuses %s', async (database, statement) => {
   const { text, isError } = await ask(database, statement)
-  expect({ text, isError }).toEqual({ text: expect.any(String), isError: true })
+  expect({ text, isError }).toStrictEqual({ text: expect.any(String), isError: true })
   expect(text).not.toMatch(/root:|daemon/)
   expect(text).toMatch(/not allowed|refused the statement|Only a SELECT|unsafe/)
   expect(existsSync(out)).toBe(false)
@@ -140,12 +140,12 @@ const bounded: readonly (readonly [database: string, statement: string])[] = [
 
 test.each(bounded)('%s bounds %s', async (database, statement) => {
   const { isError, text } = await ask(database, statement)
-  expect({ isError, text: text.slice(0, 200) }).toEqual({
+  expect({ isError, text: text.slice(0, 200) }).toStrictEqual({
     isError: true,
     text: expect.stringMatching(/memory|bytes; select less|longer than|too big|refused/),
   })
   // The connection pool still works.
-  expect(await ask(database, 'select hive from hives')).toEqual({
+  expect(await ask(database, 'select hive from hives')).toStrictEqual({
     isError: false,
     text: expect.stringContaining('ML-01'),
   })
@@ -168,7 +168,7 @@ const allowed: readonly (readonly [database: string, statement: string])[] = [
 ]
 
 test.each(allowed)('%s answers %s', async (database, statement) => {
-  expect(await ask(database, statement)).toEqual({ isError: false, text: expect.any(String) })
+  expect(await ask(database, statement)).toStrictEqual({ isError: false, text: expect.any(String) })
 })
 
 test('a view that the database cannot describe is skipped, and the rest is wrapped', async () => {
@@ -179,7 +179,7 @@ test('a view that the database cannot describe is skipped, and the rest is wrapp
 
 test('a role that may read files of the server is a warning at startup', () => {
   const warnings = reports.flatMap((report) => (report.level === 'warning' ? [report.text] : []))
-  expect([...warnings].sort()).toEqual([
+  expect([...warnings].sort()).toStrictEqual([
     expect.stringContaining('on the whole server'),
     expect.stringContaining('superuser'),
   ])

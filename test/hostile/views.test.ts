@@ -154,8 +154,8 @@ describe('a hostile page in its frames', () => {
       `const told = {}; ${attempts.join('; ')}; return JSON.stringify(told)`.replaceAll('EVIL', evilUrl),
     )
     const found = JSON.parse(told.replace('done: ', ''))
-    for (const [what, , said] of secrets) expect([what, found[what]]).toEqual([what, expect.stringMatching(said)])
-    expect([url, reached]).toEqual([`${hostUrl}/`, []])
+    for (const [what, , said] of secrets) expect([what, found[what]]).toStrictEqual([what, expect.stringMatching(said)])
+    expect([url, reached]).toStrictEqual([`${hostUrl}/`, []])
   })
 
   test.each([
@@ -189,7 +189,7 @@ describe('a hostile page in its frames', () => {
     ['a dialog', `return String(confirm('Password?'))`],
   ])('cannot send data out by %s', async (_, attempt) => {
     const { url, popups } = await show(attempt.replaceAll('EVIL', evilUrl), (page) => page.waitForTimeout(300))
-    expect([url, popups, reached]).toEqual([`${hostUrl}/`, [], []])
+    expect([url, popups, reached]).toStrictEqual([`${hostUrl}/`, [], []])
   })
 
   test('calls only page tools, and opens no script as a link', async () => {
@@ -199,7 +199,7 @@ describe('a hostile page in its frames', () => {
     expect(call.told).toMatch(/not for pages/)
     const link = await show(asking('ui/open-link', { url: 'javascript:alert(document.domain)' }))
     expect(link.told).toMatch(/only http and https/)
-    expect([call.calls, link.calls]).toEqual([[], []])
+    expect([call.calls, link.calls]).toStrictEqual([[], []])
   })
 
   test('cannot send messages past its frames or receive those for others', async () => {
@@ -224,7 +224,7 @@ describe('a hostile page in its frames', () => {
     ],
   ])('that %s is stopped and removed', async (_, attempt) => {
     const { states, frames } = await show(attempt)
-    expect([states.at(-1), frames]).toEqual(['stopped', 0])
+    expect([states.at(-1), frames]).toStrictEqual(['stopped', 0])
   })
 
   test('grows only to the size that its host allows', async () => {

@@ -31,7 +31,7 @@ test.each([
     2,
   ],
 ])('compiles %s', async (_name, source, value) => {
-  expect((await run(source)).value).toEqual(value)
+  expect((await run(source)).value).toStrictEqual(value)
 })
 
 test('line numbers are kept, and an error names its place', () => {

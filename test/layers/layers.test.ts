@@ -76,7 +76,7 @@ const counting = () => {
 describe('limitRate', () => {
   test('refuses calls beyond the limit, says when to retry, and accepts them then', async () => {
     const { call } = await behind([limitRate({ calls: 2, perMs: 10_000 })])
-    expect([await call(), await call()]).toEqual(['x', 'x'])
+    expect([await call(), await call()]).toStrictEqual(['x', 'x'])
     jest.advanceTimersByTime(4000)
     expect(await call()).toBe('error: The rate limit of 2 calls in 10 seconds is reached. Try again in 6 seconds.')
     jest.advanceTimersByTime(6001)
@@ -96,7 +96,7 @@ describe('limitRate', () => {
   ] as const)('counts by %s', async (by, expected) => {
     const { call } = await behind([limitRate({ calls: 1, by })])
     const texts = [await call('read'), await call('change'), await call('read')]
-    expect(texts.map((text) => text.split(':')[0])).toEqual(expected)
+    expect(texts.map((text) => text.split(':')[0])).toStrictEqual(expected)
   })
 
   test('a clock that jumps back blocks no caller', async () => {
@@ -126,7 +126,7 @@ describe('limitParallel', () => {
       while (!ends[at]) await new Promise((resolve) => setImmediate(resolve))
       ends[at]?.()
     }
-    expect(await Promise.all(calls.slice(0, 4))).toEqual(['done', 'done', 'done', 'done'])
+    expect(await Promise.all(calls.slice(0, 4))).toStrictEqual(['done', 'done', 'done', 'done'])
     expect(most).toBe(2)
   })
 
@@ -141,7 +141,7 @@ describe('limitParallel', () => {
     })
     const links = await Promise.all(Array.from({ length: 5 }, open))
     await Promise.all(Array.from({ length: 1000 }, (_, at) => call('read', {}, links[at % 5])))
-    expect([most, running]).toEqual([10, 0])
+    expect([most, running]).toStrictEqual([10, 0])
   })
 
   test('a cancelled call leaves the queue, and the next one takes its place', async () => {
@@ -229,16 +229,16 @@ test('circuitBreaker opens after repeated failures, tries once after a while, an
   for (let at = 0; at < 2; at++) expect(await call()).toContain('read failed (error')
   jest.advanceTimersByTime(4000)
   expect(await call()).toBe('error: read failed several times and is paused. Try again in 6 seconds.')
-  expect([await call('change'), runs]).toEqual([expect.stringContaining('change failed'), 3])
+  expect([await call('change'), runs]).toStrictEqual([expect.stringContaining('change failed'), 3])
   jest.advanceTimersByTime(6001)
   isDown = false
-  expect([await call(), await call(), runs]).toEqual(['up', 'up', 5])
+  expect([await call(), await call(), runs]).toStrictEqual(['up', 'up', 5])
 })
 
 describe('cache', () => {
   test('reuses a read for the same input in any key order, until it expires', async () => {
     const { call, link } = await behind([cache({ keepMs: 1000 })], counting())
-    expect([await call(), await call(), await call('read', { hive: 'a' })]).toEqual(['run 1', 'run 1', 'run 2'])
+    expect([await call(), await call(), await call('read', { hive: 'a' })]).toStrictEqual(['run 1', 'run 1', 'run 2'])
     expect(await Promise.all([link.read('a://b'), link.read('a://b')])).toHaveLength(2)
     jest.advanceTimersByTime(1001)
     expect(await call()).not.toBe('run 1')
@@ -250,7 +250,7 @@ describe('cache', () => {
     await call('update')
     expect(await call()).toBe('run 2')
     expect(await call('change')).toBe('run 3')
-    expect([await call(), await call()]).toEqual(['run 4', 'run 4'])
+    expect([await call(), await call()]).toStrictEqual(['run 4', 'run 4'])
   })
 
   test('does not keep failures and refusals', async () => {
@@ -259,7 +259,7 @@ describe('cache', () => {
       if (count++ === 0) throw new Refusal('later')
       return 'fine'
     })
-    expect([await call(), await call()]).toEqual(['error: later', 'fine'])
+    expect([await call(), await call()]).toStrictEqual(['error: later', 'fine'])
   })
 
   test('never returns the result of one caller to another', async () => {
@@ -275,7 +275,7 @@ describe('cache', () => {
       const link = await Link.open(new MemoryWire(running, true, { subject, scopes: [], claims: {} }))
       return JSON.stringify((await link.call('mine')).content)
     }
-    expect([await as('ada'), await as('odo'), await as('ada')]).toEqual([
+    expect([await as('ada'), await as('odo'), await as('ada')]).toStrictEqual([
       expect.stringContaining('for ada'),
       expect.stringContaining('for odo'),
       expect.stringContaining('for ada'),
@@ -321,7 +321,7 @@ test('redact hides fields and patterns, in plain values and in content', async (
   const { call } = await behind([redact({ fields: ['Phone'], patterns: [/\d{4}-\d{4}/] })], ((input: {
     hive?: string
   }) => (input.hive ? content.text('card 1234-5678') : { name: 'Ada', phone: '555', cards: ['1111-2222'] })) as Run)
-  expect(JSON.parse(await call())).toEqual({ name: 'Ada', phone: '••••', cards: ['••••'] })
+  expect(JSON.parse(await call())).toStrictEqual({ name: 'Ada', phone: '••••', cards: ['••••'] })
   expect(await call('read', { hive: 'a' })).toBe('card ••••')
   expect(() => redact({})).toThrow(/names of fields, or patterns/)
   class Keeper {
@@ -335,7 +335,7 @@ test('redact hides fields and patterns, in plain values and in content', async (
   ]
   for (const [value, shown] of kinds) {
     const { call } = await behind([redact({ fields: ['phone'] })], () => value)
-    expect(JSON.parse(await call())).toEqual(shown)
+    expect(JSON.parse(await call())).toStrictEqual(shown)
   }
 })
 
@@ -389,9 +389,9 @@ describe('audit', () => {
     const file = join(folder, 'calls.audit.jsonl')
     const { call } = await behind([audit({ to: file, maxBytes: 400, keep: 2, isDurable: true })])
     await call('change')
-    expect(lines(file).map(({ outcome }) => outcome)).toEqual(['begun', 'success'])
+    expect(lines(file).map(({ outcome }) => outcome)).toStrictEqual(['begun', 'success'])
     for (let at = 0; at < 12; at++) await call('change')
-    expect(readdirSync(folder).sort()).toEqual(['calls.audit.jsonl', 'calls.audit.jsonl.1', 'calls.audit.jsonl.2'])
+    expect(readdirSync(folder).sort()).toStrictEqual(['calls.audit.jsonl', 'calls.audit.jsonl.1', 'calls.audit.jsonl.2'])
   })
 
   test.each([
@@ -407,7 +407,7 @@ describe('audit', () => {
       count++
       return 'x'
     })
-    expect([await call('change'), await call('change'), count]).toEqual([expected, expected, runs * 2])
+    expect([await call('change'), await call('change'), count]).toStrictEqual([expected, expected, runs * 2])
     expect(said).toHaveBeenCalledTimes(1)
     said.mockRestore()
   })

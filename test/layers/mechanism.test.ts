@@ -60,16 +60,16 @@ test('layers wrap all four kinds of requests, those of the kit outside those of 
   await link.read('a://b')
   expect((await link.read('t://c')).contents).toMatchObject([{ text: 'c' }])
   await link.fill('p', { to: 'd' })
-  expect((await link.complete({ template: 't://{hive}' }, { name: 'hive', value: 'e' })).values).toEqual(['e0'])
+  expect((await link.complete({ template: 't://{hive}' }, { name: 'hive', value: 'e' })).values).toStrictEqual(['e0'])
   await link.close()
-  expect(order.filter((line) => line.startsWith('kit'))).toEqual([
+  expect(order.filter((line) => line.startsWith('kit'))).toStrictEqual([
     'kit tools/call weigh {"hive":"a"}',
     'kit resources/read b {} a://b',
     'kit resources/read t {"hive":"c"} t://c',
     'kit prompts/get p {"to":"d"}',
     'kit completion/complete t "e"',
   ])
-  expect(order.map((line) => line.split(' ')[0])).toEqual(Array.from({ length: 5 }, () => ['kit', 'part']).flat())
+  expect(order.map((line) => line.split(' ')[0])).toStrictEqual(Array.from({ length: 5 }, () => ['kit', 'part']).flat())
 })
 
 test('a layer responds itself, changes input and result, refuses, retries, and passes values on', async () => {
@@ -156,7 +156,7 @@ test('a layer that continues after the call has ended runs nothing', async () =>
   ])
   expect(result).toBe('early')
   await expect(late).rejects.toThrow(/called next\(\) for weigh after the call was over/)
-  expect(seen).toEqual([])
+  expect(seen).toStrictEqual([])
 })
 
 test('only and methods select the calls of a layer; names and lists are checked', async () => {
@@ -195,7 +195,7 @@ test('only and methods select the calls of a layer; names and lists are checked'
   const link = await connect(kit)
   for (const name of ['find_hive', 'weigh', 'count'] as const) await link.call(name)
   await link.close()
-  expect(order).toEqual(['find_hive', 'count'])
+  expect(order).toStrictEqual(['find_hive', 'count'])
   expect(() => layer('a b', () => 1)).toThrow(/not a valid name for a layer/)
   expect(() => defineKit({ name: 'k', version: '1', layers: [() => 1] as never, parts: [] })).toThrow(
     /layers made by layer\(\)/,

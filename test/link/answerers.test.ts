@@ -13,7 +13,7 @@ test.each([
   ['cancel', safe, 'cancel'],
   ['cancel', unsafe, 'cancel'],
 ] as const)('%s for every question: %j is answered with %s', async (action, question, expected) => {
-  expect(await alwaysAnswer(action)(question)).toEqual({ action: expected })
+  expect(await alwaysAnswer(action)(question)).toStrictEqual({ action: expected })
 })
 
 test('prepared answers are used once, in order, and accept no page that is neither encrypted nor local', async () => {
@@ -29,12 +29,12 @@ test('prepared answers are used once, in order, and accept no page that is neith
   )
   const answers: unknown[] = []
   for (const question of [form, unsafe, safe, safe, form]) answers.push(await answer(question))
-  expect(answers).toEqual([
+  expect(answers).toStrictEqual([
     { action: 'accept', content: { hive: 'ML-04' } },
     { action: 'decline' },
     { action: 'decline' },
     { action: 'accept' },
     { action: 'cancel' },
   ])
-  expect(unanswered).toEqual(['Which hive?'])
+  expect(unanswered).toStrictEqual(['Which hive?'])
 })

@@ -28,10 +28,10 @@ describe.each(ways)('a link %s', (_way, open) => {
     expect(link.revision).toBe('2025-11-25')
     expect(link.serverInfo.name).toBe('sample')
     expect((await link.tools()).map(({ name }) => name)).toContain('add')
-    expect((await link.call('add', { a: 1, b: 2 })).structuredContent).toEqual({ sum: 3 })
+    expect((await link.call('add', { a: 1, b: 2 })).structuredContent).toStrictEqual({ sum: 3 })
     expect((await link.read('sample://words/bee')).contents[0]?.text).toBe('the word bee')
     expect((await link.fill('greet', { name: 'Ada' })).messages).toHaveLength(2)
-    expect((await link.complete({ prompt: 'greet' }, { name: 'tone', value: 'w' })).values).toEqual(['warm'])
+    expect((await link.complete({ prompt: 'greet' }, { name: 'tone', value: 'w' })).values).toStrictEqual(['warm'])
     await link.ping()
     await link.close()
     await end()
@@ -44,12 +44,12 @@ describe.each(ways)('a link %s', (_way, open) => {
     link.on('log', ({ level }) => logged.push(level))
     await link.setLogLevel('debug')
     await link.call('steps', {}, { onProgress: ({ progress }) => seen.push(progress) })
-    expect(seen).toEqual([1, 3])
-    expect(logged).toEqual(['debug', 'warning'])
+    expect(seen).toStrictEqual([1, 3])
+    expect(logged).toStrictEqual(['debug', 'warning'])
     const updated = new Promise((resolve) => link.on('resourceUpdated', resolve))
     await link.subscribe('sample://counter')
     await link.call('count')
-    expect(await updated).toEqual({ uri: 'sample://counter' })
+    expect(await updated).toStrictEqual({ uri: 'sample://counter' })
     await link.close()
     await end()
   })
@@ -62,7 +62,7 @@ describe.each(ways)('a link %s', (_way, open) => {
     await expect(waiting).rejects.toThrow('enough')
     await expect(link.call('wait', {}, { timeoutMs: 30 })).rejects.toMatchObject({ code: 'request-timed-out' })
     await expect(link.call('nope')).rejects.toBeInstanceOf(RpcError)
-    expect((await link.call('add', { a: 1 })).structuredContent).toEqual({ sum: 2 })
+    expect((await link.call('add', { a: 1 })).structuredContent).toStrictEqual({ sum: 2 })
     const hanging = expect(link.call('wait')).rejects.toMatchObject({ code: 'closed' })
     await link.close()
     await hanging
@@ -78,7 +78,7 @@ test('a shared resource is replaced for a test', async () => {
     parts: [tool('weigh', { about: 'x', effect: 'read', run: async (_, call) => (await call.use(real)).kg })],
   })
   const link = await connect(kit, { replace: [[real, { kg: 41 }]] })
-  expect((await link.call('weigh')).content).toEqual([{ type: 'text', text: '41' }])
+  expect((await link.call('weigh')).content).toStrictEqual([{ type: 'text', text: '41' }])
   await link.close()
 })
 
@@ -110,7 +110,7 @@ test.each<[string, LinkOptions, object]>([
   ['2025-06-18', { onQuestion, onModelRequest }, { elicitation: {}, sampling: {} }],
   ['2025-03-26', { onQuestion, onModelRequest }, { sampling: {} }],
 ])('a link of revision %s with %j declares exactly its capabilities', (date, options, declared) => {
-  expect(clientCapabilities(findRevision(date) as Revision, options)).toEqual(declared)
+  expect(clientCapabilities(findRevision(date) as Revision, options)).toStrictEqual(declared)
 })
 
 test.each([
@@ -174,7 +174,7 @@ describe('a faulty server', () => {
     })
     const link = await Link.open(wire)
     await expect(link.call('bad')).rejects.toMatchObject({ code: 'response-malformed' })
-    await expect(link.call('good')).resolves.toEqual({ content: [] })
+    await expect(link.call('good')).resolves.toStrictEqual({ content: [] })
   })
 
   test.each([
@@ -208,7 +208,7 @@ describe('a faulty server', () => {
     const logged: unknown[] = []
     link.on('log', (entry) => logged.push(entry))
     await link.ping()
-    expect(logged).toEqual([{ level: 'error', logger: 'protocol', data: 'not JSON' }])
+    expect(logged).toStrictEqual([{ level: 'error', logger: 'protocol', data: 'not JSON' }])
   })
 
   test.each([
@@ -232,7 +232,7 @@ describe('a faulty server', () => {
     const link = await Link.open(wire)
     const why = new Promise((resolve) => link.on('closed', resolve))
     await expect(link.call('any')).rejects.toThrow(/SIGKILL/)
-    expect(await why).toEqual({ why: 'the server ended by SIGKILL' })
+    expect(await why).toStrictEqual({ why: 'the server ended by SIGKILL' })
   })
 })
 
@@ -249,10 +249,10 @@ describe('a session that the server has ended', () => {
     const drop = () => fetch(service.url, { method: 'DELETE', headers: { 'mcp-session-id': session } })
     expect((await link.tools()).length).toBe(9)
     await drop()
-    expect((await link.call('add', { a: 1 })).structuredContent).toEqual({ sum: 2 })
+    expect((await link.call('add', { a: 1 })).structuredContent).toStrictEqual({ sum: 2 })
     await drop()
     await expect(link.call('count')).rejects.toMatchObject({ code: 'session-ended' })
-    expect((await link.call('count')).content).toEqual([{ type: 'text', text: '1' }])
+    expect((await link.call('count')).content).toStrictEqual([{ type: 'text', text: '1' }])
     await link.close()
     await service.close()
   })
@@ -264,9 +264,9 @@ test('several links open in parallel, and one that fails does not block the othe
     two: sampleKit(),
     gone: 'http://127.0.0.1:9/mcp',
   })
-  expect(Object.keys(links).sort()).toEqual(['one', 'two'])
+  expect(Object.keys(links).sort()).toStrictEqual(['one', 'two'])
   expect(failed.gone?.message).toMatch(/no connection/)
-  expect((await links.one?.call('add', { a: 1 }))?.structuredContent).toEqual({ sum: 2 })
+  expect((await links.one?.call('add', { a: 1 }))?.structuredContent).toStrictEqual({ sum: 2 })
   await close()
 })
 

@@ -72,7 +72,7 @@ test.each([
   const link = await connect(url)
   failCalls(2, fail)
   expect((await link.call('weigh')).content).toMatchObject([{ text: 'weigh' }])
-  expect(done).toEqual(['weigh'])
+  expect(done).toStrictEqual(['weigh'])
   await link.close()
 })
 
@@ -84,7 +84,7 @@ test('a change is sent again only if it certainly did not happen', async () => {
     failCalls(1, fail)
     await expect(link.call('move')).rejects.toMatchObject({ name: 'JexoError' })
   }
-  expect(done).toEqual(['move'])
+  expect(done).toStrictEqual(['move'])
   await link.close()
 })
 
@@ -117,6 +117,6 @@ test('a call that was cancelled meanwhile is not sent again', async () => {
   stop.abort(new Error('enough'))
   await expect(call).rejects.toThrow('enough')
   await new Promise((go) => setTimeout(go, 400))
-  expect(done).toEqual([])
+  expect(done).toStrictEqual([])
   await link.close()
 })

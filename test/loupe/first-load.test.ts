@@ -21,5 +21,5 @@ test('every Mantine component of the page has its styles', () => {
   const whole = readFileSync(join(root, 'node_modules/@mantine/core/styles.css'), 'utf8')
   const used = [...namesIn('.js', /\bm_[0-9a-f]{6,8}\b/g)]
   expect(used.length).toBeGreaterThan(100)
-  expect(used.filter((name) => whole.includes(`.${name}`) && !styled.has(name))).toEqual([])
+  expect(used.filter((name) => whole.includes(`.${name}`) && !styled.has(name))).toStrictEqual([])
 })

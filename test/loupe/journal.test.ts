@@ -27,14 +27,14 @@ describe('the journal', () => {
     expect(journal.all.length).toBeLessThanOrEqual(11)
     expect(journal.find(30)).toMatchObject({ text: '30' })
     expect(journal.find(1)).toBeUndefined()
-    expect(journal.after(28).map(({ sequence }) => sequence)).toEqual([29, 30])
+    expect(journal.after(28).map(({ sequence }) => sequence)).toStrictEqual([29, 30])
   })
 
   test('keeps large messages whole while there is room, and the beginning of older ones', () => {
     const journal = new Journal(100, 100_000)
     for (let count = 0; count < 4; count++) journal.add('t1', large('x'.repeat(40_000)))
     const sizes = journal.all.map((entry) => JSON.stringify(entry).length > 40_000)
-    expect(sizes).toEqual([false, false, true, true])
+    expect(sizes).toStrictEqual([false, false, true, true])
     expect(journal.find(1)).toMatchObject({ bytes: 40_000, isCut: true })
   })
 })
@@ -48,8 +48,8 @@ test('the page receives the visible part of a large message, and all of a small 
   const tools = Array.from({ length: 23 }, (_, at) => ({ name: `tool_${at}`, about: 'x'.repeat(1000) }))
   const list = { ...entry, bytes: 30_000, message: { jsonrpc: '2.0', id: 1, result: { tools } } } as never
   const twice = slimmed(slimmed(list))
-  expect([...scoreOf([list])].map(({ detail }) => detail)).toEqual(['tools [23]'])
-  expect([...scoreOf([twice])].map(({ detail }) => detail)).toEqual(['tools [23]'])
+  expect([...scoreOf([list])].map(({ detail }) => detail)).toStrictEqual(['tools [23]'])
+  expect([...scoreOf([twice])].map(({ detail }) => detail)).toStrictEqual(['tools [23]'])
 })
 
 test('marks name new, changed and removed parts, and the changed fields', () => {
@@ -57,7 +57,7 @@ test('marks name new, changed and removed parts, and the changed fields', () => 
   const of = (...tools: ReturnType<typeof tool>[]) => ({ tools, resources: [], templates: [], prompts: [] })
   const marks = marksBetween(of(tool('a', 'x'), tool('b', 'x')), of(tool('b', 'y'), tool('c', 'x')))
   expect(marksText(marks)).toBe('changed tool b (description); new tool c; gone tool a')
-  expect(marksBetween(of(tool('a', 'x')), of(tool('a', 'x')))).toEqual({})
+  expect(marksBetween(of(tool('a', 'x')), of(tool('a', 'x')))).toStrictEqual({})
 })
 
 describe('a copy of a call', () => {
@@ -116,7 +116,7 @@ describe('a case', () => {
     [{ messages: [{ role: 'user', content: { type: 'text', text: 'said' } }] }, { text: 'said' }],
   ])('expects the most significant fields of %j', async (result, expected) => {
     const { parse } = await import('yaml')
-    expect(parse(caseText({ ...call, outcome: { result }, answers: [] }))).toEqual({
+    expect(parse(caseText({ ...call, outcome: { result }, answers: [] }))).toStrictEqual({
       version: 1,
       target: 'apiary.kit.ts',
       steps: [{ call: 'weigh_hive', with: { hive: 'ML-04' }, expect: expected }],
@@ -154,6 +154,6 @@ test('the stand-in for a model repeats its reply, up to the requested length', (
     messages: [{ role: 'user', content: { type: 'text', text: 'Is it calm? '.repeat(50) } }],
     maxTokens: 10,
   } as never
-  expect(standInModel(request)).toEqual(standInModel(request))
+  expect(standInModel(request)).toStrictEqual(standInModel(request))
   expect(standInModel(request)).toMatchObject({ model: 'jexo-stand-in', stopReason: 'maxTokens' })
 })

@@ -81,9 +81,9 @@ beforeAll(async () => {
 test('a tape answers like the recorded server: lists, results in order, refusals, resources', async () => {
   const link = await open()
   expect(link.serverInfo).toMatchObject({ name: 'hives', version: '3.0.0' })
-  expect((await link.tools()).map(({ name }) => name)).toEqual(['weigh', 'survey'])
+  expect((await link.tools()).map(({ name }) => name)).toStrictEqual(['weigh', 'survey'])
   const kilograms = async () => (await link.call('weigh', { unit: 'kg', hive: 'ML-04' })).structuredContent
-  expect([await kilograms(), await kilograms(), await kilograms()]).toEqual([{ kg: 41 }, { kg: 42 }, { kg: 42 }])
+  expect([await kilograms(), await kilograms(), await kilograms()]).toStrictEqual([{ kg: 41 }, { kg: 42 }, { kg: 42 }])
   expect(await link.call('weigh', { hive: 'none' })).toMatchObject({
     isError: true,
     content: [{ text: 'There is no such hive.' }],
@@ -109,7 +109,7 @@ test('progress, log messages and questions are replayed', async () => {
   const result = await link.call('survey', {}, { onProgress: (one) => progress.push(one) })
   // The recorded answer counts, not the new one.
   expect(result.content).toMatchObject([{ text: 'survey: accept' }])
-  expect({ asked, logged, progress }).toEqual({
+  expect({ asked, logged, progress }).toStrictEqual({
     asked: ['Go on?'],
     logged: ['slow scale'],
     progress: [
@@ -177,5 +177,5 @@ test('a tape of 50,000 unanswered requests is read quickly', async () => {
   writeFileSync(file, `${lines.join('\n')}\n`)
   const link = await connect(await kitFromTape(file, { speed: 0 }))
   links.push(link)
-  expect(await link.call('a')).toEqual({ content: [] })
+  expect(await link.call('a')).toStrictEqual({ content: [] })
 })

@@ -39,7 +39,7 @@ describe('a dialogue', () => {
   test('matches responses to requests', async () => {
     const { client } = pair(({ params }) => ({ twice: Number(params.n) * 2 }))
     const answers = await Promise.all([1, 2, 3].map((n) => client.ask('double', { n })))
-    expect(answers).toEqual([{ twice: 2 }, { twice: 4 }, { twice: 6 }])
+    expect(answers).toStrictEqual([{ twice: 2 }, { twice: 4 }, { twice: 6 }])
   })
 
   test('cancels by signal: the work is aborted and no response follows', async () => {
@@ -54,7 +54,7 @@ describe('a dialogue', () => {
     await expect(asked).rejects.toThrow('enough')
     expect(signal?.aborted).toBe(true)
     expect(passed.at(-1)).toMatchObject({ method: 'notifications/cancelled', params: { requestId: 1 } })
-    expect(settled).toEqual([[1, false]])
+    expect(settled).toStrictEqual([[1, false]])
   })
 
   test('times out, and tells the peer', async () => {
@@ -86,7 +86,7 @@ describe('a dialogue', () => {
       const asked = client.ask('slow', {}, { timeoutMs: 100, onProgress: ({ progress }) => seen.push(progress) })
       for (const _ of steps) await jest.advanceTimersByTimeAsync(30)
       await asked
-      expect(seen).toEqual([1, 2])
+      expect(seen).toStrictEqual([1, 2])
     } finally {
       jest.useRealTimers()
     }
@@ -118,7 +118,7 @@ describe('a dialogue', () => {
     for (const params of [{ requestId: 99 }, {}, { requestId: null }]) {
       server.receive({ jsonrpc: '2.0', method: 'notifications/cancelled', params })
     }
-    await expect(client.ask('x', {})).resolves.toEqual({ fine: true })
+    await expect(client.ask('x', {})).resolves.toStrictEqual({ fine: true })
   })
 
   test('rejects pending requests and aborts running ones when it closes', async () => {

@@ -30,9 +30,9 @@ test('a small map behaves like a Map', () => {
         if (step === 'set') for (const one of [map, small]) one.set(key, value)
         else if (step === 'delete') for (const one of [map, small]) one.delete(key)
         else if (value % 5 === 0) for (const one of [map, small]) one.clear()
-        expect(small.entries()).toEqual([...map])
-        expect(small.values()).toEqual([...map.values()])
-        expect([small.size, small.get(key), small.has(key)]).toEqual([map.size, map.get(key), map.has(key)])
+        expect(small.entries()).toStrictEqual([...map])
+        expect(small.values()).toStrictEqual([...map.values()])
+        expect([small.size, small.get(key), small.has(key)]).toStrictEqual([map.size, map.get(key), map.has(key)])
       }
     }),
   )

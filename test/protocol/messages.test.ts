@@ -31,7 +31,7 @@ describe('a value read from the transport', () => {
   })
 
   test('a malformed response is never answered', () => {
-    expect(readMessage({ jsonrpc: '2.0', id: 1, result: {}, error: { code: 1, message: '' } })).toEqual({
+    expect(readMessage({ jsonrpc: '2.0', id: 1, result: {}, error: { code: 1, message: '' } })).toStrictEqual({
       kind: 'malformed',
       response: undefined,
     })

@@ -46,7 +46,7 @@ describe('a URI template', () => {
     ['x:/{/a}', 'x://y', { a: 'y' }],
     ['x.y://{v}', 'xzy://1', undefined],
   ])('%s matched on %s gives %j', (source, uri, variables) => {
-    expect(parseUriTemplate(source).match(uri)).toEqual(variables)
+    expect(parseUriTemplate(source).match(uri)).toStrictEqual(variables)
   })
 
   test.each(['x://{', 'x://}', 'x://{}', 'x://{a b}', 'x://{a:0}'])('%s is refused in one sentence', (source) => {
@@ -58,7 +58,7 @@ describe('a URI template', () => {
     const parsed = parseUriTemplate('apiary://{site}/{hive}{?note}')
     fc.assert(
       fc.property(text(1), text(1), text(0), (site, hive, note) => {
-        expect(parsed.match(parsed.expand({ site, hive, note }))).toEqual({ site, hive, note })
+        expect(parsed.match(parsed.expand({ site, hive, note }))).toStrictEqual({ site, hive, note })
       }),
     )
   })

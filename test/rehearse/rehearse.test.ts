@@ -39,7 +39,7 @@ describe('the stand-in model', () => {
   ])('picks by words: %s', (question, expected) => {
     const choice = picker.pick(question)
     expect(choice.tool).toBe(expected)
-    expect(picker.pick(question)).toEqual(choice)
+    expect(picker.pick(question)).toStrictEqual(choice)
     if (expected !== 'none') expect(choice.margin).toBeGreaterThan(0)
   })
 
@@ -60,16 +60,16 @@ describe('the stand-in model', () => {
   })
 
   test('reads arguments by rules: choices, patterns, dates, numbers in order', () => {
-    expect(argumentsIn('Move ML-04 to quarry field, please.', move)).toEqual({
+    expect(argumentsIn('Move ML-04 to quarry field, please.', move)).toStrictEqual({
       hive: 'ML-04',
       site: 'Quarry Field',
     })
-    expect(argumentsIn('Feed with 9,5 kg until 2026-10-01 for 8 frames', feed)).toEqual({
+    expect(argumentsIn('Feed with 9,5 kg until 2026-10-01 for 8 frames', feed)).toStrictEqual({
       storesKg: 9.5,
       until: '2026-10-01',
       frames: 8,
     })
-    expect(argumentsIn('Nothing at all', move)).toEqual({})
+    expect(argumentsIn('Nothing at all', move)).toStrictEqual({})
   })
 })
 
@@ -83,7 +83,7 @@ test('a report names confused tools, and words that would fix the choice', async
     ],
   )
   expect(report).toMatchObject({ right: 1, by: 'the stand-in' })
-  expect(report.confusions).toEqual(
+  expect(report.confusions).toStrictEqual(
     expect.arrayContaining([
       expect.objectContaining({
         expected: 'weigh_hive',
@@ -93,7 +93,7 @@ test('a report names confused tools, and words that would fix the choice', async
       }),
     ]),
   )
-  expect(report.questions[2]?.misread).toEqual(['arguments.hive: expected "ML-05", got "ML-04"'])
+  expect(report.questions[2]?.misread).toStrictEqual(['arguments.hive: expected "ML-05", got "ML-04"'])
   expect(report.matrix.names.at(-1)).toBe('none')
 })
 

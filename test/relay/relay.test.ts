@@ -67,14 +67,14 @@ describe('a relay to a child', () => {
     expect(await relayChild(echo(script), ends, (event) => events.push(event), { label: 'odd one' })).toBe(7)
     expect(out().toString()).toBe(`Listening\n${answer}\n`)
     expect(errors()).toBe('bye\n')
-    expect(messagesOf(events)).toEqual([
+    expect(messagesOf(events)).toStrictEqual([
       ['client', { jsonrpc: '2.0', id: 1, method: 'ping', params: { x: 1, unknown: 'stays' } }],
       ['server', { jsonrpc: '2.0', id: 1, result: {} }],
     ])
     // The order between stdout and stderr is undefined.
     const others = events.filter(({ kind }) => kind !== 'message')
     expect(others).toHaveLength(5)
-    expect(others).toEqual(
+    expect(others).toStrictEqual(
       expect.arrayContaining([
         expect.objectContaining({ kind: 'state', state: 'open', label: 'odd one' }),
         expect.objectContaining({ kind: 'stray', from: 'client', text: 'not json' }),
@@ -198,7 +198,7 @@ describe('a relay over HTTP', () => {
       'x-url': '/mcp?only=a',
     })
     await relay.close()
-    expect(messagesOf(events.map(([, event]) => event))).toEqual([
+    expect(messagesOf(events.map(([, event]) => event))).toStrictEqual([
       ['client', { jsonrpc: '2.0', id: 1, method: 'ping' }],
       ['server', { jsonrpc: '2.0', id: 1, result: { spaces: 1 } }],
     ])
@@ -214,7 +214,7 @@ describe('a relay over HTTP', () => {
     const { relay, events } = await open()
     expect((await post(relay.url, '{}', { host: 'evil.example' })).status).toBe(403)
     expect((await post(relay.url, '{}', { origin: 'https://evil.example' })).status).toBe(403)
-    expect(events).toEqual([])
+    expect(events).toStrictEqual([])
     await relay.close()
     const gone = await relayHttp(
       new URL('http://127.0.0.1:9/mcp'),
@@ -237,7 +237,7 @@ describe('a relay over HTTP', () => {
     const { relay } = await open({ authorization: 'Bearer of-the-relay' })
     const { origin } = new URL(relay.url)
     for (const path of ['//127.0.0.1:9/steal', '/other']) await post(`${origin}${path}`, '{}')
-    expect(asked).toEqual([])
+    expect(asked).toStrictEqual([])
     await relay.close()
   })
 
@@ -251,13 +251,13 @@ describe('a relay over HTTP', () => {
     const first = await connectOnNode(relay.url)
     const second = await connectOnNode(relay.url)
     const tools = await first.tools()
-    expect(await second.tools()).toEqual(tools)
+    expect(await second.tools()).toStrictEqual(tools)
     await first.close()
     await second.close()
     await relay.close()
     await service.close()
     const targets = new Set(events.filter(([, { kind }]) => kind === 'message').map(([target]) => target))
-    expect([...targets]).toEqual(['s1', 's2'])
+    expect([...targets]).toStrictEqual(['s1', 's2'])
     const listed = events.filter(
       ([, event]) => event.kind === 'message' && 'result' in event.message && 'tools' in event.message.result,
     )

@@ -53,7 +53,7 @@ describe('a case', () => {
 `,
       'mask: [id, /at]\n',
     )
-    expect(report.steps.flatMap(({ differences }) => differences)).toEqual([])
+    expect(report.steps.flatMap(({ differences }) => differences)).toStrictEqual([])
     expect(report).toMatchObject({ ok: true, steps: { length: 6 } })
   })
 
@@ -62,7 +62,7 @@ describe('a case', () => {
       '  - call: add_note\n    with: { text: wax }\n    expect: { structured: { text: wax } }\n  - read: notes://all\n    expect: { text: "" }\n',
     )
     expect(asked.steps).toHaveLength(1)
-    expect(asked.steps[0]?.differences).toEqual([
+    expect(asked.steps[0]?.differences).toStrictEqual([
       expect.stringContaining('the tool failed'),
       'the server asked, and no answer was ready: Add wax?',
     ])
@@ -138,13 +138,13 @@ describe('a comparison', () => {
   ]
   test.each(rows)('%s', async (_, expected, more, said) => {
     const differences = await differencesOf(expected, { ...got, ...more }, [1], same)
-    if (said) expect(differences).toEqual([expect.stringMatching(said)])
-    else expect(differences).toEqual([])
+    if (said) expect(differences).toStrictEqual([expect.stringMatching(said)])
+    else expect(differences).toStrictEqual([])
   })
 
   test('accepts masks as names, pointers with a star, and patterns', () => {
     const mask = maskValues(['id', '/rows/*/at', '/\\d{4}-\\d\\d/'])
-    expect(mask({ id: 1, rows: [{ at: 2, kg: 3 }], at: 4, text: 'on 2026-06-02' })).toEqual({
+    expect(mask({ id: 1, rows: [{ at: 2, kg: 3 }], at: 4, text: 'on 2026-06-02' })).toStrictEqual({
       ...{ id: '(masked)', rows: [{ at: '(masked)', kg: 3 }], at: 4, text: 'on (masked)-02' },
     })
   })
@@ -152,7 +152,7 @@ describe('a comparison', () => {
   // biome-ignore-start lint/suspicious/noTemplateCurlyInString: so they are written in cases
   test('keeps the type of a value that stands alone', () => {
     const kept = new Map<string, unknown>([['n', 3]])
-    expect(filled({ a: '${n}', b: ['no ${n}, ${other}'] }, kept)).toEqual({ a: 3, b: ['no 3, ${other}'] })
+    expect(filled({ a: '${n}', b: ['no ${n}, ${other}'] }, kept)).toStrictEqual({ a: 3, b: ['no 3, ${other}'] })
     expect(valueAt({ 'a/b': [{ '~': 1 }] }, '/a~1b/0/~0')).toBe(1)
     expect(valueAt({}, '/toString')).toBeUndefined()
   })
@@ -199,7 +199,7 @@ describe('jexo replay', () => {
     expect(readFileSync(file, 'utf8')).toBe(text.replace('version: 1', '# mine\nversion: 1'))
     const gone = await jexo('replay', file, '--target', written('notes.kit.ts', kitText), '--json')
     expect(gone.code).toBe(1)
-    expect(JSON.parse(gone.stdout)[0].steps[0].differences).toEqual([
+    expect(JSON.parse(gone.stdout)[0].steps[0].differences).toStrictEqual([
       expect.stringMatching(/the server refused: -32602 .*weigh_hive/),
     ])
     expect(await jexo('replay', newFolder())).toMatchObject({

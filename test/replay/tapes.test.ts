@@ -45,7 +45,7 @@ describe('a tape', () => {
   test('has its calls by session, with notifications during each call and calls without a response', () => {
     const [one, two] = callsOnTape(entries)
     expect(one).toMatchObject({ label: 'http://127.0.0.1:4870/mcp', unanswered: 1 })
-    expect(one?.calls).toEqual([
+    expect(one?.calls).toStrictEqual([
       expect.objectContaining({
         params: { name: 'add_note', arguments: { text: 'wax' } },
         answers: [{ about: 'Add wax?', action: 'accept' }],
@@ -120,17 +120,17 @@ test('coverage lists parts, choices and refusals that no case tries', () => {
     ran({ call: 'weigh', with: { site: 'Marsh Lane', dry: true, by: 'x' } }),
     ran({ read: 'hives://one/7' }),
   ])
-  expect(coverage.parts).toEqual({ all: 4, without: ['tool move', 'resource hives://all'] })
-  expect(coverage.branches.without).toEqual([
+  expect(coverage.parts).toStrictEqual({ all: 4, without: ['tool move', 'resource hives://all'] })
+  expect(coverage.branches.without).toStrictEqual([
     'weigh: site = "Quarry Field"',
     'weigh: dry left out',
     'weigh: dry = false',
     'weigh: by left out',
     'weigh: by as choice 1 of 2',
   ])
-  expect(coverage.refusals).toEqual({ all: 1, without: ['weigh'] })
+  expect(coverage.refusals).toStrictEqual({ all: 1, without: ['weigh'] })
   const refused = coverageOf(catalogue, [ran({ call: 'weigh', with: { site: 'x' } }, { failure: 'No.' })])
-  expect(refused.refusals.without).toEqual([])
+  expect(refused.refusals.without).toStrictEqual([])
 })
 
 describe('jexo replay', () => {

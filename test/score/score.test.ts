@@ -36,14 +36,14 @@ describe('the score', () => {
       message('server', { id: 1, result: { content: [], structuredContent: { kg: 3 } } }),
       message('server', { id: 2, error: { code: -32602, message: 'no' } }),
     ])
-    expect(lines.map(({ shape, of, tookMs, share, isFault }) => ({ shape, of, tookMs, share, isFault }))).toEqual([
+    expect(lines.map(({ shape, of, tookMs, share, isFault }) => ({ shape, of, tookMs, share, isFault }))).toStrictEqual([
       { shape: 'call', of: undefined, tookMs: undefined, share: undefined, isFault: false },
       { shape: 'call', of: undefined, tookMs: undefined, share: undefined, isFault: false },
       { shape: 'mark', of: 1, tookMs: undefined, share: 0.5, isFault: false },
       { shape: 'result', of: 1, tookMs: 30, share: undefined, isFault: false },
       { shape: 'result', of: 2, tookMs: 30, share: undefined, isFault: true },
     ])
-    expect(lines.map(({ open }) => open.map(({ slot }) => slot))).toEqual([[], [0], [0, 1], [0, 1], [1]])
+    expect(lines.map(({ open }) => open.map(({ slot }) => slot))).toStrictEqual([[], [0], [0, 1], [0, 1], [1]])
   })
 
   test('attaches upstream requests to their call, whether they came through the host or directly', () => {
@@ -97,7 +97,7 @@ describe('the score', () => {
       message('server', { id: 2, result: { content: [{ type: 'text', text: 'done' }] } }),
       message('server', { method: 'notifications/tasks/status', params: { ...task, status: 'completed' } }),
     ])
-    expect(lines.map(({ shape, title, of }) => [shape, title, of])).toEqual([
+    expect(lines.map(({ shape, title, of }) => [shape, title, of])).toStrictEqual([
       ['call', 'tools/call survey', undefined],
       ['result', 'task', 1],
       ['mark', 'progress', 1],
@@ -107,7 +107,7 @@ describe('the score', () => {
       ['result', 'result', 6],
       ['mark', 'completed', 1],
     ])
-    expect(lines.map(({ open }) => open.some(({ sequence }) => sequence === 1))).toEqual([
+    expect(lines.map(({ open }) => open.some(({ sequence }) => sequence === 1))).toStrictEqual([
       false,
       true,
       true,
@@ -132,7 +132,7 @@ describe('the score', () => {
       message('client', { id: 2, error: { code: -1, message: 'refused' } }),
       message('server', { id: 1, result: { content: [{ type: 'text', text: 'done' }] } }),
     ])
-    expect(lines.map(({ shape, from, detail }) => [shape, from, detail])).toEqual([
+    expect(lines.map(({ shape, from, detail }) => [shape, from, detail])).toStrictEqual([
       ['call', 'host', ''],
       ['question', 'server', 'How many?'],
       ['reply', 'host', 'accept: frames 6'],
@@ -152,7 +152,7 @@ describe('the score', () => {
       call(3, 'a'),
       message('server', { id: 3, result: {} }),
     ])
-    expect(lines.map(({ previous }) => previous)).toEqual([
+    expect(lines.map(({ previous }) => previous)).toStrictEqual([
       undefined,
       undefined,
       undefined,
@@ -172,7 +172,7 @@ describe('the score', () => {
       weigh(3, 'ML-01'),
       message('server', { id: 3, result: {} }),
     ])
-    expect([lines[3]?.previous, lines[5]?.previous]).toEqual([undefined, 2])
+    expect([lines[3]?.previous, lines[5]?.previous]).toStrictEqual([undefined, 2])
   })
 
   test('separates sessions that use the same ids', () => {
@@ -182,7 +182,7 @@ describe('the score', () => {
       message('server', { id: 1, result: {} }, 's2'),
       message('server', { id: 1, result: {} }, 's1'),
     ])
-    expect(lines.map(({ of }) => of)).toEqual([undefined, undefined, 2, 1])
+    expect(lines.map(({ of }) => of)).toStrictEqual([undefined, undefined, 2, 1])
   })
 
   test('ends open calls when the server is gone, and when they are cancelled', () => {
@@ -194,7 +194,7 @@ describe('the score', () => {
       entry({ kind: 'stderr', text: 'x' }),
     ])
     expect(lines[2]).toMatchObject({ shape: 'note', title: 'cancelled', of: 1, isFault: true })
-    expect(lines.at(-1)?.open).toEqual([])
+    expect(lines.at(-1)?.open).toStrictEqual([])
   })
 
   test('draws HTTP exchanges only if they failed', () => {
@@ -247,7 +247,7 @@ describe('the score as text', () => {
       message('client', { id: 9, result: { action: 'decline' } }),
       message('server', { id: 1, result: { content: [{ type: 'text', text: 'x'.repeat(500) }] } }),
     ])
-    expect(lines.slice(1).map((line) => line.length)).toEqual([76, 76, 76, 76, 76].map(() => lines[1]?.length))
+    expect(lines.slice(1).map((line) => line.length)).toStrictEqual([76, 76, 76, 76, 76].map(() => lines[1]?.length))
     expect(lines[1]).toMatch(/^0\.00 s {3}│ {5}│─ tools\/call weigh_hive {2}hive "ML-04" ─+▶│ {6}│$/)
     expect(lines[2]).toMatch(/GET \/y {2}200 12 ms ┃─+▶■$/)
     expect(lines[3]).toMatch(/│◀────│◀─ elicitation\/create {2}How many frames/)
@@ -271,7 +271,7 @@ describe('the score as text', () => {
       report('script', { message: 'no such hive', line: 7 }),
     ]
     const lines = scoreOf(entries)
-    expect(lines.map(({ shape, from, title, of }) => [shape, from, title, of])).toEqual([
+    expect(lines.map(({ shape, from, title, of }) => [shape, from, title, of])).toStrictEqual([
       ['page', 'page', 'tools/call list_visits', undefined],
       ['page', 'host', 'result', 1],
       ['page', 'page', 'ui/open-link', undefined],
@@ -280,7 +280,7 @@ describe('the score as text', () => {
       ['page', 'page', 'blocked by the policy', undefined],
       ['page', 'page', 'script error', undefined],
     ])
-    expect(lines.map(({ isFault }) => isFault)).toEqual([false, false, false, true, false, true, true])
+    expect(lines.map(({ isFault }) => isFault)).toStrictEqual([false, false, false, true, false, true, true])
     const drawn = draw(entries)
     expect(drawn[1]).toMatch(/│════▶│ {3}tools\/call list_visits {2}hive "ML-04"/)
     expect(drawn[2]).toMatch(/│◀════│ {3}result 10 ms {2}none/)

@@ -4,7 +4,7 @@ test.each([
   ['60/min', { calls: 60, perMs: 60_000 }],
   ['5/s', { calls: 5, perMs: 1000 }],
   ['1000/hour', { calls: 1000, perMs: 3_600_000 }],
-])('the limit %s is read', (text, expected) => expect(readLimit(text)).toEqual(expected))
+])('the limit %s is read', (text, expected) => expect(readLimit(text)).toStrictEqual(expected))
 
 test.each(['60', '0/min', '-1/s', '5/day', '5 / min', ''])('the limit %j is refused', (text) => {
   expect(() => readLimit(text)).toThrow(/give calls in a time, such as 60\/min/)
@@ -22,6 +22,6 @@ test.each(['5', '0s', '1h', 's'])('the time %j is refused', (text) => {
 
 test('the options become layers, outermost first', async () => {
   const layers = await layersOf({ limit: readLimit('1/s'), timeLimitMs: 5000, audit: 'stderr' })
-  expect(layers.map(({ name }) => name)).toEqual(['audit', 'limitRate', 'timeLimit'])
-  expect(await layersOf({ limit: undefined, timeLimitMs: undefined, audit: undefined })).toEqual([])
+  expect(layers.map(({ name }) => name)).toStrictEqual(['audit', 'limitRate', 'timeLimit'])
+  expect(await layersOf({ limit: undefined, timeLimitMs: undefined, audit: undefined })).toStrictEqual([])
 })

@@ -69,8 +69,8 @@ describe.each(makers)('a store in %s', (_name, make) => {
     await b.until(1)
     await a.member.tellOthers({ kind: 'all' })
     await b.until(2)
-    expect(b.mail.map(({ kind }) => kind)).toEqual(['one', 'all'])
-    expect(a.mail).toEqual([])
+    expect(b.mail.map(({ kind }) => kind)).toStrictEqual(['one', 'all'])
+    expect(a.mail).toStrictEqual([])
     expect(await a.member.isAlive(b.member.id)).toBe(true)
     await b.member.leave()
     expect(await a.member.isAlive(b.member.id)).toBe(false)
@@ -81,7 +81,7 @@ describe.each(makers)('a store in %s', (_name, make) => {
     expect(await b.member.sessions.read('s1', 60_000)).toBe('new 1')
     expect(await b.member.sessions.exchange('s1', 'new 1', 'ready 2', 60_000)).toBe('ready 2')
     expect(await a.member.sessions.exchange('s1', 'new 1', 'ready 3', 60_000)).toBe('ready 2')
-    expect(await a.member.sessions.all()).toEqual(['s1'])
+    expect(await a.member.sessions.all()).toStrictEqual(['s1'])
     expect(await a.member.sessions.count()).toBe(1)
     expect(await b.member.sessions.end('s1')).toBe(true)
     expect(await b.member.sessions.end('s1')).toBe(false)
@@ -101,7 +101,7 @@ describe.each(makers)('a store in %s', (_name, make) => {
       await b.member.sessions.read('used', longMs)
       await new Promise((go) => setTimeout(go, 50))
     }
-    expect(await a.member.sessions.all()).toEqual(['used'])
+    expect(await a.member.sessions.all()).toStrictEqual(['used'])
     expect(await a.member.sessions.count()).toBe(1)
   })
 
@@ -109,12 +109,12 @@ describe.each(makers)('a store in %s', (_name, make) => {
     const tight = { most: 2, spareMs: 0 }
     await a.member.sessions.open('s1', 'ready 1', 60_000, tight)
     await b.member.sessions.open('s2', 'ready 1', 120_000, tight)
-    expect(await a.member.sessions.open('s3', 'ready 1', 60_000, tight)).toEqual({ isOpen: false })
-    expect(await a.member.sessions.open('s3', 'ready 1', 60_000, { most: 2, spareMs: 90_000 })).toEqual({
+    expect(await a.member.sessions.open('s3', 'ready 1', 60_000, tight)).toStrictEqual({ isOpen: false })
+    expect(await a.member.sessions.open('s3', 'ready 1', 60_000, { most: 2, spareMs: 90_000 })).toStrictEqual({
       isOpen: true,
       ended: 's1',
     })
-    expect((await a.member.sessions.all()).sort()).toEqual(['s2', 's3'])
+    expect((await a.member.sessions.all()).sort()).toStrictEqual(['s2', 's3'])
   })
 
   test('shares subscriptions, which end with their session', async () => {
@@ -122,14 +122,14 @@ describe.each(makers)('a store in %s', (_name, make) => {
     await open('s2')
     await a.member.sessions.subscribe('s1', 'hives://ML-01', a.member.id, 60_000)
     await b.member.sessions.subscribe('s2', 'hives://ML-01', b.member.id, 60_000)
-    expect((await b.member.sessions.subscribers('hives://ML-01')).sort()).toEqual(['s1', 's2'])
-    expect(await a.member.sessions.subscribers('hives://ML-01', a.member.id)).toEqual(['s1'])
-    expect(await b.member.sessions.subscriptions('s2')).toEqual(['hives://ML-01'])
+    expect((await b.member.sessions.subscribers('hives://ML-01')).sort()).toStrictEqual(['s1', 's2'])
+    expect(await a.member.sessions.subscribers('hives://ML-01', a.member.id)).toStrictEqual(['s1'])
+    expect(await b.member.sessions.subscriptions('s2')).toStrictEqual(['hives://ML-01'])
     await b.member.leave()
-    expect((await a.member.sessions.subscribers('hives://ML-01', a.member.id)).sort()).toEqual(['s1', 's2'])
+    expect((await a.member.sessions.subscribers('hives://ML-01', a.member.id)).sort()).toStrictEqual(['s1', 's2'])
     await a.member.sessions.unsubscribe('s1', 'hives://ML-01')
     await a.member.sessions.end('s2')
-    expect(await a.member.sessions.subscribers('hives://ML-01')).toEqual([])
+    expect(await a.member.sessions.subscribers('hives://ML-01')).toStrictEqual([])
   })
 
   test('keeps messages for a standing stream, and delivers them to its reader', async () => {
@@ -139,19 +139,19 @@ describe.each(makers)('a store in %s', (_name, make) => {
     // Sequence numbers increase: this one is a repetition.
     await a.member.streams.deliver('s1', 'again', 6, limits)
     const first = await b.member.streams.stand('s1', 'x1', true, limits)
-    expect(first?.map(({ sequence, data }) => `${sequence} ${data}`)).toEqual(['1 ', '2 2', '3 3', '4 4', '5 5'])
+    expect(first?.map(({ sequence, data }) => `${sequence} ${data}`)).toStrictEqual(['1 ', '2 2', '3 3', '4 4', '5 5'])
     await a.member.streams.deliver('s1', '6', 7, limits)
     await b.until(1)
-    expect(texts(b)).toEqual(['6 6'])
+    expect(texts(b)).toStrictEqual(['6 6'])
     // The newest stream with a reader gets the message.
     await a.member.streams.stand('s1', 'x2', false, limits)
     await b.member.streams.deliver('s1', '7', 3, limits)
     await a.until(1)
-    expect(texts(a)).toEqual(['1 7'])
+    expect(texts(a)).toStrictEqual(['1 7'])
     await a.member.streams.leave('s1', 'x2')
     await a.member.streams.deliver('s1', '8', 9, limits)
     await b.until(2)
-    expect(texts(b)).toEqual(['6 6', '7 8'])
+    expect(texts(b)).toStrictEqual(['6 6', '7 8'])
   })
 
   test('keeps messages for a process that has died for its successor', async () => {
@@ -174,26 +174,26 @@ describe.each(makers)('a store in %s', (_name, make) => {
     await open('s1')
     for (const sequence of [1, 2, 3])
       expect(await a.member.streams.append('s1', 'p1', { sequence, data: `d${sequence}` })).toBeUndefined()
-    expect(await b.member.streams.resume('s1', 'p1', 1, limits)).toEqual([
+    expect(await b.member.streams.resume('s1', 'p1', 1, limits)).toStrictEqual([
       { sequence: 2, data: 'd2' },
       { sequence: 3, data: 'd3' },
     ])
     const last = { sequence: 4, data: 'd4', isLast: true }
     expect(await a.member.streams.append('s1', 'p1', last)).toBe(b.member.id)
     await b.until(1)
-    expect(b.mail).toEqual([expect.objectContaining({ kind: 'event', session: 's1', stream: 'p1', ...last })])
-    expect(await a.member.streams.after('s1', 'p1', 3)).toEqual([last])
+    expect(b.mail).toStrictEqual([expect.objectContaining({ kind: 'event', session: 's1', stream: 'p1', ...last })])
+    expect(await a.member.streams.after('s1', 'p1', 3)).toStrictEqual([last])
   })
 
   test('bounds the number of streams and their events', async () => {
     await open('s1')
     for (const stream of ['x1', 'x2', 'x3'])
-      expect(await a.member.streams.stand('s1', stream, false, limits)).toEqual([])
+      expect(await a.member.streams.stand('s1', stream, false, limits)).toStrictEqual([])
     expect(await b.member.streams.stand('s1', 'x4', false, limits)).toBeUndefined()
     const large = 'h'.repeat(1_500_000)
     for (let sequence = 1; sequence <= 5; sequence++)
       await a.member.streams.append('s1', 'p1', { sequence, data: large })
-    expect((await a.member.streams.after('s1', 'p1', 0)).map(({ sequence }) => sequence)).toEqual([4, 5])
+    expect((await a.member.streams.after('s1', 'p1', 0)).map(({ sequence }) => sequence)).toStrictEqual([4, 5])
     for (let sequence = 6; sequence <= 300; sequence++)
       await a.member.streams.append('s1', 'p1', { sequence, data: '' })
     expect(await a.member.streams.after('s1', 'p1', 0)).toHaveLength(256)
@@ -209,15 +209,15 @@ describe.each(makers)('a store in %s', (_name, make) => {
     expect(await tasks.exchange('t1', 't1 working', 't1 failed')).toBe(false)
     expect(await tasks.read('t1')).toBe('t1 done')
     const page = await b.member.tasks.list('Ida', 0, 2)
-    expect(page.tasks.map(({ record }) => record)).toEqual(['t1 done', 't2 working'])
-    expect((await b.member.tasks.list('Ida', page.next ?? 0, 2)).tasks.map(({ id }) => id)).toEqual(['t3'])
+    expect(page.tasks.map(({ record }) => record)).toStrictEqual(['t1 done', 't2 working'])
+    expect((await b.member.tasks.list('Ida', page.next ?? 0, 2)).tasks.map(({ id }) => id)).toStrictEqual(['t3'])
     expect(await tasks.read('t9')).toBeUndefined()
   })
 
   test('shares counters, which expire', async () => {
     const answers = []
     for (const one of [a, b, a]) answers.push(await one.member.take('Ida', 2, 3000))
-    expect(answers.map(({ isAllowed }) => isAllowed)).toEqual([true, true, false])
+    expect(answers.map(({ isAllowed }) => isAllowed)).toStrictEqual([true, true, false])
     const resetsInMs = answers[2]?.resetsInMs ?? 0
     expect(resetsInMs).toBeGreaterThan(0)
     expect((await a.member.take('Bo', 2, 3000)).isAllowed).toBe(true)

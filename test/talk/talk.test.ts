@@ -53,7 +53,7 @@ test.each([
 ])('completes %j', async (line, expected) => {
   const link = await connect(kit)
   const [candidates, replaced] = await completeLine(link, line)
-  expect(candidates).toEqual(expected)
+  expect(candidates).toStrictEqual(expected)
   expect(replaced).toBe(line.split(' ').at(-1))
   await link.close()
 })

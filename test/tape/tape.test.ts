@@ -55,10 +55,10 @@ describe('a tape', () => {
     addFormats.default(ajv)
     const isLine = ajv.compile(JSON.parse(readFileSync(join(root, 'schemas/tape.schema.json'), 'utf8')))
     const lines = text.trimEnd().split('\n')
-    expect(lines.filter((line) => !isLine(JSON.parse(line)))).toEqual([])
+    expect(lines.filter((line) => !isLine(JSON.parse(line)))).toStrictEqual([])
     const entries = readTape(file, text)
-    expect(entries.map(({ kind }) => kind)).toEqual(one.map(({ kind }) => kind))
-    expect(entries.map(({ sequence }) => sequence)).toEqual([1, 2, 3, 4, 5, 6, 7])
+    expect(entries.map(({ kind }) => kind)).toStrictEqual(one.map(({ kind }) => kind))
+    expect(entries.map(({ sequence }) => sequence)).toStrictEqual([1, 2, 3, 4, 5, 6, 7])
     expect(entries[1]).toMatchObject({ ...one[1], target: 's1', at: expect.any(Number) })
   })
 
@@ -115,7 +115,7 @@ describe('a tape', () => {
             !text.includes('__proto__'),
         )
         const event = message({ value })
-        expect(maskForTape(['not-in-there-at-all'])(event)).toEqual(event)
+        expect(maskForTape(['not-in-there-at-all'])(event)).toStrictEqual(event)
       }),
     )
   })
@@ -174,7 +174,7 @@ describe('a tape', () => {
     writeFileSync(`${file}.new`, `${header}\n${line('c')}`)
     renameSync(`${file}.new`, file)
     await until(3)
-    expect(heard.map((entry) => (entry.kind === 'stderr' ? entry.text : ''))).toEqual(['a', 'bé', 'c'])
+    expect(heard.map((entry) => (entry.kind === 'stderr' ? entry.text : ''))).toStrictEqual(['a', 'bé', 'c'])
     await followed.close()
   })
 
@@ -191,11 +191,11 @@ describe('a tape', () => {
 test('secrets are found by the names of their variables', () => {
   expect(
     secretsIn({ REGISTRY_API_KEY: 'one', GITHUB_TOKEN: 'two', PATH: '/bin', KEYBOARD: 'x', DB_PASSWORD: 'three' }),
-  ).toEqual(['one', 'two', 'three'])
+  ).toStrictEqual(['one', 'two', 'three'])
 })
 
 test('a session id is shortened, and sessions can still be distinguished', () => {
-  expect(maskedHeaders({ 'Mcp-Session-Id': 'abcdefghijklmnop', 'X-Api-Key': 'k', Accept: '*/*' })).toEqual({
+  expect(maskedHeaders({ 'Mcp-Session-Id': 'abcdefghijklmnop', 'X-Api-Key': 'k', Accept: '*/*' })).toStrictEqual({
     'Mcp-Session-Id': 'abcdef••••',
     'X-Api-Key': '••••',
     Accept: '*/*',

@@ -45,13 +45,13 @@ test.each<[string[], object]>([
   [[`photo=@${join(folder, 'frame.png')}`], { photo: 'iVD/' }],
   [[`codes=@${join(folder, 'hives.json')}`], { codes: ['ML-01', 'ML-02'] }],
 ])('%j', (words, wanted) => {
-  expect(readArguments('weigh', schema, words)).toEqual(wanted)
+  expect(readArguments('weigh', schema, words)).toStrictEqual(wanted)
 })
 
 test('words override an object of JSON', () => {
   expect(
     readArguments('weigh', schema, ['hive.kg=5'], '{ "hive": { "code": "ML", "kg": 1 }, "count": 2 }'),
-  ).toEqual({
+  ).toStrictEqual({
     hive: { code: 'ML', kg: 5 },
     count: 2,
   })
@@ -71,7 +71,7 @@ test.each<[string, RegExp]>([
 })
 
 test('a tool that accepts any property keeps names with dots', () => {
-  expect(readArguments('any', {}, ['site.name=Ivy'])).toEqual({ 'site.name': 'Ivy' })
+  expect(readArguments('any', {}, ['site.name=Ivy'])).toStrictEqual({ 'site.name': 'Ivy' })
 })
 
 test('a folder given as a file is refused', () => {

@@ -183,7 +183,7 @@ describe('durable tasks', () => {
     const link = await open(await start(redisStore(redis.url, { prefix: 'durable-1' })))
     const task = await link.start('survey', { fails: 2 })
     expect((await task.result()).content).toMatchObject([{ text: 'surveyed for nobody' }])
-    expect(attempts).toEqual([
+    expect(attempts).toStrictEqual([
       [1, undefined],
       [2, { hive: 1 }],
       [3, { hive: 2 }],
@@ -212,7 +212,7 @@ describe('durable tasks', () => {
     const b = await open(await start(store()))
     await first.close()
     while (!gates.has('moved 2')) await new Promise((go) => setTimeout(go, 20))
-    expect(attempts).toEqual([
+    expect(attempts).toStrictEqual([
       [1, undefined],
       [1, 'moved'],
     ])

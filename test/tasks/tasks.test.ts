@@ -73,8 +73,8 @@ const settled = () => new Promise((resolve) => setTimeout(resolve, 20))
 
 describe('a server', () => {
   test('declares tasks if a tool has them, in the revision that has them', async () => {
-    expect((await opened()).capabilities.tasks).toEqual({ list: {}, cancel: {}, requests: { tools: { call: {} } } })
-    expect((await opened('2025-11-25', { network: 'tcp' })).capabilities.tasks).toEqual({
+    expect((await opened()).capabilities.tasks).toStrictEqual({ list: {}, cancel: {}, requests: { tools: { call: {} } } })
+    expect((await opened('2025-11-25', { network: 'tcp' })).capabilities.tasks).toStrictEqual({
       cancel: {},
       requests: { tools: { call: {} } },
     })
@@ -82,7 +82,7 @@ describe('a server', () => {
     const { session } = await opened()
     const { result } = await session.ask('tools/list', {})
     const support = result.tools.map(({ name, execution }: Loose) => [name, execution?.taskSupport])
-    expect(support).toEqual(
+    expect(support).toStrictEqual(
       expect.arrayContaining([
         ['plain', undefined],
         ['survey', 'optional'],
@@ -97,7 +97,7 @@ describe('a server', () => {
   test('responds at once with the task, and later with exactly the result of the call', async () => {
     const { session } = await opened()
     const { result } = await start(session, 'survey', { task: { ttl: 60_000 } })
-    expect(result).toEqual({
+    expect(result).toStrictEqual({
       task: {
         taskId: expect.stringMatching(/^[0-9a-f-]{36}$/),
         status: 'working',
@@ -109,12 +109,12 @@ describe('a server', () => {
     })
     const { taskId } = result.task
     const answer = await session.ask('tasks/result', { taskId })
-    expect(answer.result).toEqual({
+    expect(answer.result).toStrictEqual({
       content: [{ type: 'text', text: 'survey as a task' }],
       _meta: { [related]: { taskId } },
     })
     expect((await session.ask('tasks/get', { taskId })).result).toMatchObject({ taskId, status: 'completed' })
-    expect((await session.ask('tasks/list', {})).result.tasks).toEqual([
+    expect((await session.ask('tasks/list', {})).result.tasks).toStrictEqual([
       expect.objectContaining({ taskId, status: 'completed' }),
     ])
     expect((await session.ask('tasks/cancel', { taskId })).error.code).toBe(-32602)
@@ -180,7 +180,7 @@ describe('a server', () => {
     const { taskId } = (await start(session, 'holds', { _meta: { progressToken: 'p' } })).result.task
     await settled()
     const sent = session.sent.filter(({ method }) => method?.startsWith('notifications/'))
-    expect(sent).toEqual(
+    expect(sent).toStrictEqual(
       expect.arrayContaining([
         expect.objectContaining({
           method: 'notifications/progress',
@@ -211,7 +211,7 @@ describe('a server', () => {
     expect((await waiting).error.message).toBe('The task was cancelled')
     await settled()
     expect((await session.ask('tasks/get', { taskId })).result.status).toBe('cancelled')
-    expect(session.reports).toEqual([])
+    expect(session.reports).toStrictEqual([])
   })
 
   test('removes a task after its time to live, and answers requests that wait for it', async () => {
@@ -229,7 +229,7 @@ describe('a server', () => {
     const { taskId } = (await start(session, 'asks')).result.task
     await settled()
     const question = session.sent.find(({ method }) => method === 'elicitation/create')
-    expect(question.params._meta).toEqual({ [related]: { taskId } })
+    expect(question.params._meta).toStrictEqual({ [related]: { taskId } })
     expect((await session.ask('tasks/get', { taskId })).result.status).toBe('input_required')
     session.give({ jsonrpc: '2.0', id: question.id, result: { action: 'accept', content: { frames: 6 } } })
     expect((await session.ask('tasks/result', { taskId })).result.content[0].text).toBe('accept 6')
@@ -254,7 +254,7 @@ describe('over HTTP', () => {
     await settled()
     expect(await started.status()).toMatchObject({ status: 'input_required' })
     expect((await started.result()).content[0]).toMatchObject({ text: 'accept 7' })
-    expect(await first.tasks()).toEqual([])
+    expect(await first.tasks()).toStrictEqual([])
     await first.close()
     const second = await connect(service.url)
     const found = second.task(long.id ?? '')
@@ -274,7 +274,7 @@ describe('over HTTP', () => {
     const link = await connect(service.url)
     await link.start('hangs')
     await settled()
-    expect((await service.close()).cut).toEqual(['task of tool hangs'])
+    expect((await service.close()).cut).toStrictEqual(['task of tool hangs'])
     await link.close()
   })
 
@@ -283,8 +283,8 @@ describe('over HTTP', () => {
     const by = (who: string) => connect(service.url, { headers: { authorization: `Bearer ${who}` } })
     const [ada, bea] = await Promise.all([by('a'), by('b')])
     const task = await ada.start('survey')
-    expect((await ada.tasks()).map(({ taskId }) => taskId)).toEqual([task.id])
-    expect(await bea.tasks()).toEqual([])
+    expect((await ada.tasks()).map(({ taskId }) => taskId)).toStrictEqual([task.id])
+    expect(await bea.tasks()).toStrictEqual([])
     const seen = bea.task(task.id ?? '')
     for (const look of [seen.status, seen.cancel, seen.result])
       await expect(look()).rejects.toThrow(/unknown or expired task/)
@@ -302,7 +302,7 @@ describe('a link', () => {
     const seen: Task[] = []
     task.onStatus((now) => seen.push(now))
     await settled()
-    expect(progress).toEqual([{ progress: 3, total: 12, message: 'ML-03' }])
+    expect(progress).toStrictEqual([{ progress: 3, total: 12, message: 'ML-03' }])
     expect(seen.at(-1)).toMatchObject({ status: 'working', statusMessage: 'ML-03', ttl: 5000 })
     free()
     expect((await task.result()).content[0]).toMatchObject({ text: 'held' })
@@ -350,7 +350,7 @@ describe('a link', () => {
       close: () => {},
     }
     const link = await Link.open(wire, { onQuestion: async () => ({ action: 'accept', content: { frames: 8 } }) })
-    expect(sent[0].params.capabilities.tasks).toEqual({
+    expect(sent[0].params.capabilities.tasks).toStrictEqual({
       list: {},
       cancel: {},
       requests: { elicitation: { create: {} } },
@@ -370,7 +370,7 @@ describe('a link', () => {
       task: { ttl: 1000 },
     })
     const { taskId } = result.task
-    expect((await ask(12, 'tasks/result', { taskId })).result).toEqual({
+    expect((await ask(12, 'tasks/result', { taskId })).result).toStrictEqual({
       action: 'accept',
       content: { frames: 8 },
       _meta: { [related]: { taskId } },
@@ -429,7 +429,7 @@ test('the number of running and kept tasks is bounded, and the list has pages', 
   expect(page.tasks).toHaveLength(2)
   expect(page.tasks[1]?.taskId).toBe(taskId)
   expect((await board.list('o', page.nextCursor)).tasks).toHaveLength(1)
-  expect((await board.list('other', undefined)).tasks).toEqual([])
+  expect((await board.list('other', undefined)).tasks).toStrictEqual([])
   board.close()
 
   const small = new TaskBoard(() => {}, { mostCharacters: 1000 })

@@ -62,7 +62,7 @@ test('a call is one trace: client, server, upstream requests, and spans of the a
   await link.call('weigh')
   await link.close()
   const called = seen().filter(({ name }) => /weigh|parse/i.test(name))
-  expect(called).toEqual([
+  expect(called).toStrictEqual([
     expect.objectContaining({ name: 'parse', parent: 'SELECT weighings' }),
     expect.objectContaining({
       name: 'SELECT weighings',
@@ -140,7 +140,7 @@ test.each(outcomes)('of %s', async (_, request, expected) => {
   spans.reset()
   const { method, params } = request as { method: string; params: object }
   await session.ask(method, params)
-  expect(seen()).toEqual([
+  expect(seen()).toStrictEqual([
     expect.objectContaining({ 'mcp.session.id': 's1', 'network.transport': 'tcp', ...expected }),
   ])
   expect(seen()[0]?.status).toBe('error.type' in expected ? 'error' : 'fine')
@@ -172,7 +172,7 @@ test('layers are events of the call that they wrap', async () => {
   const events = seen()
     .filter(({ name, kind }) => name === 'tools/call any' && kind === 'server')
     .map((span) => span.events)
-  expect(events).toEqual([['shelf answered'], ['shelf answered', 'limitRate refused']])
+  expect(events).toStrictEqual([['shelf answered'], ['shelf answered', 'limitRate refused']])
 })
 
 const parent = { trace: '0af7651916cd43dd8448eb211c80319c', span: 'b7ad6b7169203331' }
@@ -233,5 +233,5 @@ test('with false, nothing is recorded', async () => {
   const link = await connect(kitOf(reads('quiet', () => 'x')), { telemetry: false })
   await link.call('quiet')
   await link.close()
-  expect(seen()).toEqual([])
+  expect(seen()).toStrictEqual([])
 })

@@ -195,7 +195,7 @@ describe.each(ways)('the endpoint %s', (_way, start) => {
     const all = await events(await post({ jsonrpc: '2.0', id: 2, method: 'tools/call', params }), 4)
     const from = (id: string) =>
       send({ method: 'GET', headers: { ...session, accept: 'text/event-stream', 'last-event-id': id } })
-    expect(await events(await from(all[1].id), 2)).toEqual(all.slice(2))
+    expect(await events(await from(all[1].id), 2)).toStrictEqual(all.slice(2))
     expect((await from('s99-1')).status).toBe(400)
   })
 
@@ -217,7 +217,7 @@ describe.each(ways)('limits %s', (_way, start) => {
     const { post } = await opened(send)
     expect((await post({ jsonrpc: '2.0', id: 1, method: 'ping', params: { x: 'x'.repeat(400) } })).status).toBe(413)
     const full = await send({ method: 'POST', headers: both, body: JSON.stringify(hello()) })
-    expect([full.status, full.headers.get('retry-after')]).toEqual([503, '5'])
+    expect([full.status, full.headers.get('retry-after')]).toStrictEqual([503, '5'])
     const controller = new AbortController()
     const waiting = post({ jsonrpc: '2.0', id: 5, method: 'tools/call', params: { name: 'wait' } })
     await new Promise((resolve) => setTimeout(resolve, 50))
@@ -233,7 +233,7 @@ describe.each(ways)('limits %s', (_way, start) => {
     const body = JSON.stringify(hello())
     const withToken = (authorization: string) => send({ method: 'POST', headers: { ...both, authorization }, body })
     const none = await send({ method: 'POST', headers: both, body })
-    expect([none.status, none.headers.get('www-authenticate')]).toEqual([401, 'Bearer'])
+    expect([none.status, none.headers.get('www-authenticate')]).toStrictEqual([401, 'Bearer'])
     expect((await withToken('Bearer wrong-token')).status).toBe(401)
     expect((await withToken('Bearer right-token')).status).toBe(200)
     expect((await send({ path: '/health/live' })).status).toBe(200)
@@ -251,7 +251,7 @@ describe.each(ways)('limits %s', (_way, start) => {
     const post = (headers: object) => send({ method: 'POST', headers: { ...both, ...headers }, body })
     const newest = await post({ 'mcp-protocol-version': '2025-11-25' })
     expect(newest.headers.get('mcp-session-id')).toBeNull()
-    expect(((await newest.json()) as Loose).result.structuredContent).toEqual({ sum: 5 })
+    expect(((await newest.json()) as Loose).result.structuredContent).toStrictEqual({ sum: 5 })
     expect(((await (await post({})).json()) as Loose).result.structuredContent).toBeUndefined()
     expect((await post({ 'mcp-protocol-version': 'x' })).status).toBe(400)
     const streamed = JSON.stringify({
@@ -318,7 +318,7 @@ test('a kit is mounted beside the routes of an application', async () => {
   const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
   expect(await (await fetch(`${base}/hives`)).text()).toBe('the own route')
   const link = await connect(`${base}/mcp`)
-  expect((await link.call('add', { a: 1 })).structuredContent).toEqual({ sum: 2 })
+  expect((await link.call('add', { a: 1 })).structuredContent).toStrictEqual({ sum: 2 })
   await link.close()
   await mounted.close()
   server.closeAllConnections()

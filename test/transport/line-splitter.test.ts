@@ -22,16 +22,16 @@ test('lines come out whole, at whatever byte the chunks are split', () => {
   fc.assert(
     fc.property(fc.array(fc.json(), { maxLength: 6 }), fc.array(fc.nat()), (values, cuts) => {
       const bytes = new TextEncoder().encode(values.map((value) => `${value}\n`).join(''))
-      expect(split(bytes, cuts).lines).toEqual(values.filter((value) => value.trim() !== ''))
+      expect(split(bytes, cuts).lines).toStrictEqual(values.filter((value) => value.trim() !== ''))
     }),
   )
 })
 
 test('only a line over the limit is dropped', () => {
   const bytes = new TextEncoder().encode(`short\n${'x'.repeat(50)}\nlast`)
-  expect(split(bytes, [3, 20, 40], 20)).toEqual({ lines: ['short', 'last'], tooLong: 1 })
+  expect(split(bytes, [3, 20, 40], 20)).toStrictEqual({ lines: ['short', 'last'], tooLong: 1 })
 })
 
 test('carriage returns and empty lines are ignored', () => {
-  expect(split(new TextEncoder().encode('a\r\n\r\n\nb\n'), []).lines).toEqual(['a', 'b'])
+  expect(split(new TextEncoder().encode('a\r\n\r\n\nb\n'), []).lines).toStrictEqual(['a', 'b'])
 })

@@ -107,7 +107,7 @@ test('sessions and streams survive a restart of the store, without losses or dup
     headers: { accept: 'text/event-stream', ...session, 'last-event-id': String(second?.id) },
   })
   await again.over()
-  expect(again.messages).toEqual(stream.messages.slice(1))
+  expect(again.messages).toStrictEqual(stream.messages.slice(1))
   expect((await fetch(service.url, send({ id: 2, method: 'ping' }, session))).status).toBe(200)
 })
 
@@ -158,7 +158,7 @@ test('foreign values under its names are refused or left alone', async () => {
   await redis.command('DEL', `jexo:apiary:s:${id}`)
   await redis.command('HSET', `jexo:apiary:s:${id}`, 'a', 'b')
   const response = await fetch(service.url, { headers: { accept: 'text/event-stream', 'mcp-session-id': id } })
-  expect([response.status, await response.text()]).toEqual([503, expect.stringContaining('choose another prefix')])
+  expect([response.status, await response.text()]).toStrictEqual([503, expect.stringContaining('choose another prefix')])
   for (const mail of [
     '{',
     '[]',

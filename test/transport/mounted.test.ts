@@ -89,14 +89,14 @@ const applications: [string, () => Promise<App>][] = [
 
 async function tryKit(url: string): Promise<void> {
   const link = await connect(url)
-  expect((await link.call('add', { a: 1 })).structuredContent).toEqual({ sum: 2 })
+  expect((await link.call('add', { a: 1 })).structuredContent).toStrictEqual({ sum: 2 })
   const seen: number[] = []
   await link.call('slow_steps', {}, { onProgress: ({ progress }) => seen.push(progress) })
-  expect(seen).toEqual([1, 2, 3])
+  expect(seen).toStrictEqual([1, 2, 3])
   await link.subscribe('sample://counter')
   const updated = new Promise((resolve) => link.on('resourceUpdated', resolve))
   await link.call('count')
-  expect(await updated).toEqual({ uri: 'sample://counter' })
+  expect(await updated).toStrictEqual({ uri: 'sample://counter' })
   await link.close()
 }
 
@@ -105,14 +105,14 @@ test.each(applications)(
   async (_name, start) => {
     const app = await start()
     await tryKit(`${app.base}/mcp`)
-    expect(await (await fetch(`${app.base}/hives`)).json()).toEqual({ hives: 12 })
+    expect(await (await fetch(`${app.base}/hives`)).json()).toStrictEqual({ hives: 12 })
     if (_name !== 'bare node:http') {
       const echoed = await fetch(`${app.base}/echo`, {
         method: 'POST',
         headers: { 'content-type': 'application/json' },
         body: '{"a":1}',
       })
-      expect(await echoed.json()).toEqual({ a: 1 })
+      expect(await echoed.json()).toStrictEqual({ a: 1 })
     }
     await app.close()
   },

@@ -39,10 +39,10 @@ describe('the two-endpoint form', () => {
     const service = await serveHttp(sampleKit())
     const link = await connect(service.url.replace('/mcp', '/sse'))
     expect(link.revision).toBe('2025-11-25')
-    expect((await link.call('add', { a: 1 })).structuredContent).toEqual({ sum: 2 })
+    expect((await link.call('add', { a: 1 })).structuredContent).toStrictEqual({ sum: 2 })
     const seen: number[] = []
     await link.call('steps', {}, { onProgress: ({ progress }) => seen.push(progress) })
-    expect(seen).toEqual([1, 3])
+    expect(seen).toStrictEqual([1, 3])
     await link.close()
     await service.close()
   })

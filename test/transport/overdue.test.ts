@@ -9,5 +9,5 @@ test('expired items are handled in order, and removed ones are not', async () =>
   for (const one of waiting) overdue.add(one)
   for (const [index, one] of waiting.entries()) if (index % 1000 !== 0) overdue.remove(one)
   await new Promise<void>((resolve) => overdue.add(waits(resolve)))
-  expect(acted).toEqual([0, 1000, 2000])
+  expect(acted).toStrictEqual([0, 1000, 2000])
 })

@@ -203,7 +203,7 @@ describe.each(makers)('sessions in %s', (name, make) => {
     await client.send(b, { method: 'notifications/cancelled', params: { requestId: 8, reason: 'enough' } })
     await stream.over()
     expect(cancelled).toContain('cancel')
-    expect(stream.messages.filter(({ id }) => id === 8)).toEqual([])
+    expect(stream.messages.filter(({ id }) => id === 8)).toStrictEqual([])
   })
 
   test('a broken stream is resumed in another process, without gaps or duplicates', async () => {
@@ -218,11 +218,11 @@ describe.each(makers)('sessions in %s', (name, make) => {
     const answer = await rest.message(({ id }) => id === 9)
     expect(answer.result.content[0].text).toBe('counted')
     await rest.over()
-    expect(rest.messages.map(({ id, params }) => id ?? params.progress)).toEqual([2, 9])
+    expect(rest.messages.map(({ id, params }) => id ?? params.progress)).toStrictEqual([2, 9])
     // All of it once more, in a third process, after the end.
     const again = await client.listen(services[2] as HttpService, stream.lastId)
     await again.over()
-    expect(again.messages).toEqual(rest.messages)
+    expect(again.messages).toStrictEqual(rest.messages)
   })
 
   test('updates and list changes reach a standing stream in any process, each once', async () => {
@@ -277,7 +277,7 @@ describe.each(makers)('sessions in %s', (name, make) => {
     const [client] = clients as [Roamer]
     const results = []
     for (const service of [a, b, c, a]) results.push((await client.call(service, 'limited')).result)
-    expect(results.map(({ isError }) => isError === true)).toEqual([false, false, false, true])
+    expect(results.map(({ isError }) => isError === true)).toStrictEqual([false, false, false, true])
     expect(results[3].content[0].text).toContain('The rate limit of 3 calls')
   })
 
@@ -328,11 +328,11 @@ describe.each(makers)('sessions in %s', (name, make) => {
     await member.leave()
     const rest = await client.listen(b, `${whole}-1`)
     await rest.over()
-    expect(rest.messages).toEqual([{ jsonrpc: '2.0', id: 3, result: {} }])
+    expect(rest.messages).toStrictEqual([{ jsonrpc: '2.0', id: 3, result: {} }])
     const refused = await fetch(b.url, {
       headers: { accept: 'text/event-stream', ...client.headers, 'last-event-id': `${cut}-1` },
     })
-    expect([refused.status, await refused.text()]).toEqual([
+    expect([refused.status, await refused.text()]).toStrictEqual([
       400,
       expect.stringContaining('has ended, and its calls'),
     ])

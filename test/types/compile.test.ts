@@ -205,6 +205,6 @@ beforeAll(() => {
 
 test.each(rows.map(([what, , error], at) => ({ what, error, at })))('$what', ({ error, at }) => {
   const errors = said.get(join(root, `test/types/row-${at}.ts`)) ?? []
-  if (error) expect(errors).toEqual([expect.stringMatching(error)])
-  else expect(errors).toEqual([])
+  if (error) expect(errors).toStrictEqual([expect.stringMatching(error)])
+  else expect(errors).toStrictEqual([])
 })

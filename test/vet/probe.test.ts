@@ -89,7 +89,7 @@ describe('values generated from a schema', () => {
   test.each(schemas)('match it: %s', async (_, schema) => {
     await fc.assert(
       fc.asyncProperty(fitting(fc, schema), async (value) => {
-        expect(await issuesOf(schema, value)).toEqual([])
+        expect(await issuesOf(schema, value)).toStrictEqual([])
       }),
       { numRuns: 40, seed: 11 },
     )
@@ -101,7 +101,7 @@ describe('probing', () => {
     const { surface } = await vetTarget(await target())
     const report = await probe(await target(), surface.tools, { calls: 60, seed: 7, timeoutMs: 400 })
     const found = report.findings.map(({ rule, location }) => `${location} ${rule}`).sort()
-    expect(found).toEqual(
+    expect(found).toStrictEqual(
       expect.arrayContaining([
         'tool coder probe-protocol-error',
         'tool crasher probe-crash',
@@ -113,7 +113,7 @@ describe('probing', () => {
         'tool tracer probe-stack-trace',
       ]),
     )
-    expect(found.filter((line) => /good|writer/.test(line))).toEqual([])
+    expect(found.filter((line) => /good|writer/.test(line))).toStrictEqual([])
     expect(new Set(report.findings.map(({ rule }) => rule)).size).toBe(probeRules.length)
     const what = report.findings.find(({ rule }) => rule === 'probe-stack-trace')?.problem
     expect(what).toContain('called with {"list":[100]}')
@@ -124,7 +124,7 @@ describe('probing', () => {
     const { surface } = await vetTarget(await target())
     const tools = surface.tools.filter(({ name }) => name === 'tracer')
     const once = await probe(await target(), tools, { calls: 30, seed: 5 })
-    expect(await probe(await target(), tools, { calls: 30, seed: 5 })).toEqual(once)
+    expect(await probe(await target(), tools, { calls: 30, seed: 5 })).toStrictEqual(once)
     expect(once.findings.length).toBeGreaterThan(0)
   })
 
@@ -153,7 +153,7 @@ export default defineKit({ name: 'loud', version: '1', about: 'Prints, for trial
     { probe: { calls: 2, seed: 1 } },
   )
   const prints = findings.filter(({ group }) => group === 'wire').map(({ rule, problem }) => `${rule}: ${problem}`)
-  expect(prints).toEqual([
+  expect(prints).toStrictEqual([
     expect.stringMatching(/^stray-output: it writes "from a child" to stdout/),
     expect.stringMatching(/^print-diverted: console\.log in the loading of .*loud\.kit\.mjs/),
     expect.stringMatching(/^print-diverted: console\.log in tool `list_lines`/),

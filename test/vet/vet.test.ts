@@ -10,7 +10,7 @@ import { clean, faults } from './faults.js'
 
 describe('the rules', () => {
   test('report nothing for a correct server', async () => {
-    expect(await vet(clean)).toEqual({ findings: [], asked: rules.length, off: [] })
+    expect(await vet(clean)).toStrictEqual({ findings: [], asked: rules.length, off: [] })
   })
 
   test.each(rules.map((rule) => [rule.id, rule] as const))(
@@ -34,7 +34,7 @@ describe('the rules', () => {
   test('number at least fifty, each named after its file', () => {
     expect(new Set(rules.map(({ id }) => id)).size).toBe(rules.length)
     expect(rules.length).toBeGreaterThanOrEqual(50)
-    expect(Object.keys(faults).sort()).toEqual(rules.map(({ id }) => id).sort())
+    expect(Object.keys(faults).sort()).toStrictEqual(rules.map(({ id }) => id).sort())
     for (const { id } of rules)
       expect(readFileSync(join(root, 'src/vet/rules', `${id}.ts`), 'utf8')).toContain(`id: '${id}'`)
   })
@@ -42,7 +42,7 @@ describe('the rules', () => {
   test('that throw on odd content are reported, and the other rules still run', async () => {
     const odd = { ...clean, tools: [{ ...clean.tools[0], description: 7 }] } as never
     const { findings } = await vet(odd)
-    expect(findings).toEqual(
+    expect(findings).toStrictEqual(
       expect.arrayContaining([expect.objectContaining({ problem: expect.stringContaining('the rule failed') })]),
     )
   })
@@ -94,7 +94,7 @@ describe('a contract', () => {
       [['its output has a schema now', false]],
     ],
   ])('distinguishes breaking from harmless changes: %s', (_, tool, expected) => {
-    expect(changed(() => tool)).toEqual(expected)
+    expect(changed(() => tool)).toStrictEqual(expected)
   })
 
   test('accepts wider outputs, and reports narrower ones', () => {
@@ -105,7 +105,7 @@ describe('a contract', () => {
     const old = giving({ kg: { type: 'number' }, at: { type: 'string' } }, ['kg'])
     expect(
       diffContracts(old, giving({ kg: { type: 'number' }, at: { type: 'string' }, site: {} }, ['kg'])),
-    ).toEqual([])
+    ).toStrictEqual([])
     expect(diffContracts(old, giving({ at: { type: ['string', 'null'] } }, []))).toMatchObject([
       { what: 'the field kg of its output is gone', isBreaking: true },
       { what: 'the field at of its output was string or null, and is string now', isBreaking: true },
@@ -127,7 +127,7 @@ describe("a project's own choices", () => {
       { ...clean, tools: [{ ...clean.tools[0], name: 'weigh-hive', description: 'Scales.' }] as never },
       choices,
     )
-    expect(off).toEqual([{ rule: 'name-dashes', as: 'off', reason: 'our host takes them' }])
+    expect(off).toStrictEqual([{ rule: 'name-dashes', as: 'off', reason: 'our host takes them' }])
     expect(findings).toMatchObject([{ rule: 'about-short', severity: 'note' }])
   })
 
@@ -147,7 +147,7 @@ test('SARIF output describes every rule', async () => {
     runs: [{ results: unknown[]; tool: { driver: { rules: unknown[] } } }]
   }
   expect(runs[0].tool.driver.rules).toHaveLength(rules.length)
-  expect(runs[0].results).toEqual([
+  expect(runs[0].results).toStrictEqual([
     expect.objectContaining({
       ...{ ruleId: 'about-orders', level: 'error' },
       message: {
@@ -196,7 +196,7 @@ describe('jexo vet', () => {
       '100',
     )
     const { findings, wire } = JSON.parse(data.stdout)
-    expect(findings).toEqual(
+    expect(findings).toStrictEqual(
       expect.arrayContaining([
         expect.objectContaining({ rule: 'name-vague', location: 'tool query', severity: 'error' }),
       ]),

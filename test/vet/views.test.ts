@@ -19,7 +19,7 @@ const page = '<!doctype html><html><body><h1>Hive</h1></body></html>'
 
 test('a view that hosts can show has no findings', async () => {
   const weigh = tool('weigh_hive', { about, effect: 'read', view: cardOf(page), run: () => ({ kg: 41 }) })
-  expect(await findingsOf(weigh)).toEqual([])
+  expect(await findingsOf(weigh)).toStrictEqual([])
 })
 
 test('a faulty page is reported by reading it, and its tool by calling it once', async () => {
@@ -39,7 +39,7 @@ test('a faulty page is reported by reading it, and its tool by calling it once',
     },
   })
   const writes = tool('move_hive', { about, effect: 'change', view: silent.view as never, run: () => ++calls })
-  expect(await findingsOf(silent, writes)).toEqual([
+  expect(await findingsOf(silent, writes)).toStrictEqual([
     'view-remote at resource ui://hives/card',
     'view-remote at resource ui://hives/card',
     'view-data at resource ui://hives/card',
@@ -80,5 +80,5 @@ test.each([
   '<img src="data:image/png;base64,x">',
   '<script type="application/json">{"a":"fetch(\\"https://a.example\\")"}</script>',
 ])('%s loads nothing from other origins', (html) => {
-  expect(remoteReferences(html)).toEqual([])
+  expect(remoteReferences(html)).toStrictEqual([])
 })

@@ -175,7 +175,7 @@ describe('the table detects a server', () => {
   })
 
   test('and reports nothing for a correct one', async () => {
-    expect(await brokenRows((message) => [message])).toEqual([])
+    expect(await brokenRows((message) => [message])).toStrictEqual([])
   })
 
   test('with a reason that names the place', async () => {
@@ -190,7 +190,7 @@ describe('the table detects a server', () => {
     }
     const check = new WireCheck(server, newestRevision, subject)
     const row = requirements.find(({ id }) => id === 'tools/list')
-    expect(row && (await check.check(row))).toEqual({
+    expect(row && (await check.check(row))).toStrictEqual({
       verdict: 'broken',
       why: 'step 2: message.result.tools[1].inputSchema is null, not an object',
     })
@@ -220,9 +220,9 @@ test.each<[pattern: unknown, value: unknown, says: RegExp | undefined]>([
 test('a row is skipped if the server lacks what its requests need', () => {
   const row = (id: string) => requirements.find((one) => one.id === id)
   for (const id of ['http/streamed-progress', 'http/primed-stream'])
-    expect(needsOf(row(id) as never)).toEqual(['progressTool'])
+    expect(needsOf(row(id) as never)).toStrictEqual(['progressTool'])
   const known = requirements.flatMap((one) =>
     needsOf(one).filter((need) => !(one.needs ?? []).includes(need as never)),
   )
-  expect(new Set(known)).toEqual(new Set(['progressTool']))
+  expect(new Set(known)).toStrictEqual(new Set(['progressTool']))
 })

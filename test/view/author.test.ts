@@ -36,14 +36,14 @@ describe('a kit with a view', () => {
   test('tells hosts that show views who may call which tool, and lists the view once', async () => {
     const link = await open(true)
     const meta = Object.fromEntries((await link.tools()).map(({ name, _meta }) => [name, _meta?.ui]))
-    expect(meta).toEqual({
+    expect(meta).toStrictEqual({
       weigh_hive: { resourceUri: 'ui://apiary/hive-card' },
       list_visits: { visibility: ['model', 'app'] },
       record_visit: { visibility: ['app'] },
       move_hive: { visibility: ['model'] },
     })
     expect(link.capabilities).toMatchObject({ extensions: { [uiExtension]: {} } })
-    expect(await link.resources()).toEqual([
+    expect(await link.resources()).toStrictEqual([
       {
         uri: 'ui://apiary/hive-card',
         name: 'hive-card',
@@ -51,7 +51,7 @@ describe('a kit with a view', () => {
         mimeType: viewMimeType,
       },
     ])
-    expect(await link.read('ui://apiary/hive-card')).toEqual({
+    expect(await link.read('ui://apiary/hive-card')).toStrictEqual({
       contents: [
         {
           uri: 'ui://apiary/hive-card',
@@ -77,10 +77,10 @@ describe('a kit with a view', () => {
   test('hides the view from hosts without views, and refuses page-only tools there', async () => {
     const link = await open(false)
     const tools = await link.tools()
-    expect(tools.map(({ name }) => name)).toEqual(['weigh_hive', 'list_visits', 'move_hive'])
+    expect(tools.map(({ name }) => name)).toStrictEqual(['weigh_hive', 'list_visits', 'move_hive'])
     expect(JSON.stringify(tools)).not.toContain('"ui"')
     expect(link.capabilities).not.toHaveProperty('extensions')
-    expect(await link.resources()).toEqual([])
+    expect(await link.resources()).toStrictEqual([])
     await expect(link.read('ui://apiary/hive-card')).rejects.toThrow(/not found|no resource/i)
     await expect(link.call('record_visit' as 'weigh_hive')).rejects.toThrow(/unknown tool/)
     expect((await link.call('weigh_hive')).content).toMatchObject([{ type: 'text', text: '{"kg":41}' }])
@@ -107,7 +107,7 @@ describe('a kit with a view', () => {
       views: true,
       choose: (parts) => parts.filter(({ name }) => name !== 'weigh_hive'),
     })
-    expect(await chosen.resources()).toEqual([])
+    expect(await chosen.resources()).toStrictEqual([])
     const narrow = await connect(kit, {
       views: true,
       choose: (parts) => parts.filter(({ name }) => name === 'weigh_hive'),

@@ -50,7 +50,7 @@ test('a page with scripts, styles and pictures becomes one document, and lists i
     'bee.svg': `<svg xmlns="http://www.w3.org/2000/svg"><circle r="4"/></svg>`,
   })
   const built = await page.build()
-  expect(localReferences(built)).toEqual([])
+  expect(localReferences(built)).toStrictEqual([])
   expect(built).toMatch(/^<!doctype html>/i)
   expect(built).toContain('ui/initialize')
   expect(built).toMatch(/<style>[^<]*teal/)
@@ -58,7 +58,7 @@ test('a page with scripts, styles and pictures becomes one document, and lists i
   expect(built.match(/data:image\/svg\+xml/g)?.length).toBeGreaterThanOrEqual(2)
   // A closing script tag in a text of the author must not end the element in the document.
   expect(built.match(/<\/script>/g)).toHaveLength(1)
-  expect([...page.heard].sort()).toEqual(['bee.svg', 'index.html', 'label.ts', 'main.ts', 'more.css', 'style.css'])
+  expect([...page.heard].sort()).toStrictEqual(['bee.svg', 'index.html', 'label.ts', 'main.ts', 'more.css', 'style.css'])
 })
 
 test('a page is built again only when one of its files changes', async () => {
@@ -118,7 +118,7 @@ test.each([
   [`<script type="module">import { a } from './a.js'</script>`, ['./a.js']],
   ['<script src="https://a.example/x.js"></script><img src="data:image/png;base64,x"><a href="./b.html">', []],
 ])('%s refers to %j', (text, found) => {
-  expect(localReferences(text)).toEqual(found)
+  expect(localReferences(text)).toStrictEqual(found)
 })
 
 test('files that the document does not refer to are excluded', () => {

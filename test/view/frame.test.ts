@@ -91,7 +91,7 @@ describe('a host and its page', () => {
     page.session.giveInput({ hive: 'ML-04' })
     page.session.giveResult({ content: [] })
     page.session.changeContext({ theme: 'light' })
-    expect(page.heard).toEqual([])
+    expect(page.heard).toStrictEqual([])
     expect(await page.ask('ui/initialize', initialize)).toMatchObject({
       result: {
         protocolVersion: '2026-01-26',
@@ -108,12 +108,12 @@ describe('a host and its page', () => {
     })
     expect(page.heard).toHaveLength(1)
     page.notify('ui/notifications/initialized')
-    expect(page.heard.slice(1).map(({ method, params }) => [method, params])).toEqual([
+    expect(page.heard.slice(1).map(({ method, params }) => [method, params])).toStrictEqual([
       ['ui/notifications/tool-input-partial', { arguments: { hive: 'ML' } }],
       ['ui/notifications/tool-input', { arguments: { hive: 'ML-04' } }],
       ['ui/notifications/tool-result', { content: [] }],
     ])
-    expect(page.states).toEqual(['ready'])
+    expect(page.states).toStrictEqual(['ready'])
   })
 
   test.each<[string, object, unknown[]]>([
@@ -136,7 +136,7 @@ describe('a host and its page', () => {
   ])('the host does %s %j for the page', async (method, params, done) => {
     const page = await new ScriptedPage().open()
     expect(await page.ask(method, params)).toHaveProperty('result')
-    expect(page.done).toEqual([done])
+    expect(page.done).toStrictEqual([done])
   })
 
   test.each<[string, object, number, RegExp]>([
@@ -162,7 +162,7 @@ describe('a host and its page', () => {
     const page = await new ScriptedPage().open()
     const { error } = await page.ask(method, params)
     expect(error).toMatchObject({ code, message: expect.stringMatching(said) })
-    expect(page.done).toEqual([])
+    expect(page.done).toStrictEqual([])
   })
 
   test('omit capabilities that the host does not offer, and refuse their requests', async () => {
@@ -192,7 +192,7 @@ describe('a host and its page', () => {
       page.notify('ui/notifications/size-changed', { width: 300, height })
     page.notify('notifications/message', { level: 'info', data: 'x' })
     page.session.changeContext({ theme: 'light' })
-    expect(page.done).toEqual([
+    expect(page.done).toStrictEqual([
       ['size', { width: 300, height: 800 }],
       ['log', { level: 'info', data: 'x' }],
     ])
@@ -225,10 +225,10 @@ describe('a host and its page', () => {
     const page = await new ScriptedPage().open()
     const closing = page.session.close('done')
     const [teardown] = page.told('ui/resource-teardown')
-    expect(teardown?.params).toEqual({ reason: 'done' })
+    expect(teardown?.params).toStrictEqual({ reason: 'done' })
     page.post({ jsonrpc: '2.0', id: teardown?.id, result: {} })
     await closing
-    expect(page.states).toEqual(['ready', 'closed: done'])
+    expect(page.states).toStrictEqual(['ready', 'closed: done'])
     const silent = await new ScriptedPage().open()
     await silent.session.close()
     expect(silent.session.state).toBe('closed')
@@ -238,7 +238,7 @@ describe('a host and its page', () => {
     const page = new ScriptedPage({}, { initializeMs: 50 })
     page.session.giveInput({ hive: 'ML-04' })
     while (page.states.length === 0) await new Promise((resolve) => setTimeout(resolve, 10))
-    expect(page.states).toEqual([expect.stringMatching(/^silent: the page did not send ui\/initialize/)])
+    expect(page.states).toStrictEqual([expect.stringMatching(/^silent: the page did not send ui\/initialize/)])
     await page.open()
     expect(page.told('ui/notifications/tool-input')).toHaveLength(1)
   })
@@ -297,7 +297,7 @@ describe('a faulty page', () => {
 describe('the content security policy of a view', () => {
   test('is the default of the extension without declarations, and blocks ways to send data out', () => {
     const { csp, allow } = policyOf({})
-    expect(csp.split('; ')).toEqual([
+    expect(csp.split('; ')).toStrictEqual([
       "default-src 'none'",
       "script-src 'self' 'unsafe-inline'",
       "style-src 'self' 'unsafe-inline'",

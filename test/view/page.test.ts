@@ -12,7 +12,7 @@ describe('a view and its host', () => {
   test('shake hands, and the view introduces itself first', async () => {
     const host = new ScriptedHost()
     const view = await openView({ name: 'card', version: '2', displayModes: ['inline'] }, host.window)
-    expect(host.heard.slice(0, 2)).toEqual([
+    expect(host.heard.slice(0, 2)).toStrictEqual([
       {
         jsonrpc: '2.0',
         id: 1,
@@ -37,12 +37,12 @@ describe('a view and its host', () => {
     let changes = 0
     const stop = view.onChange(() => changes++)
     host.notify('tool-input-partial', { arguments: { hive: 'ML-' } })
-    expect(view.partialInput).toEqual({ hive: 'ML-' })
+    expect(view.partialInput).toStrictEqual({ hive: 'ML-' })
     host.notify('tool-input', { arguments: input })
     host.notify('tool-result', result)
     host.notify('tool-cancelled', { reason: 'the person stopped' })
     host.notify('host-context-changed', { theme: 'light' })
-    expect(told).toEqual([
+    expect(told).toStrictEqual([
       ['partialInput', { hive: 'ML-' }],
       ['input', input],
       ['result', result],
@@ -107,9 +107,9 @@ describe('a view and its host', () => {
     view.on('teardown', () => {
       throw new Error('a listener fails')
     })
-    expect(await host.ask('ping')).toEqual({ result: {} })
-    expect(await host.ask('ui/resource-teardown', { reason: 'closed' })).toEqual({ result: {} })
-    expect(saved).toEqual(['closed'])
+    expect(await host.ask('ping')).toStrictEqual({ result: {} })
+    expect(await host.ask('ui/resource-teardown', { reason: 'closed' })).toStrictEqual({ result: {} })
+    expect(saved).toStrictEqual(['closed'])
     expect(failed).toHaveBeenCalledWith(expect.objectContaining({ message: 'a listener fails' }))
     failed.mockRestore()
     expect(await host.ask('tools/list')).toMatchObject({ error: { code: -32601 } })
@@ -176,9 +176,9 @@ describe('a view and its host', () => {
     ])
       host.post(data)
     host.notify('tool-result', { content: 'not a list' })
-    expect(view.result).toEqual({ content: [] })
+    expect(view.result).toStrictEqual({ content: [] })
     host.notify('tool-input', { arguments: input })
-    expect(view.input).toEqual(input)
+    expect(view.input).toStrictEqual(input)
   })
 
   test('run on sample data without a host', async () => {
@@ -197,7 +197,7 @@ test('jexo/view has less than 8 kB and no dependency', async () => {
     entryPoints: [`${root}/src/view.ts`],
     ...{ bundle: true, minify: true, format: 'esm', target: 'es2022', write: false, metafile: true },
   })
-  expect(Object.keys(metafile.inputs).filter((path) => path.includes('node_modules'))).toEqual([])
+  expect(Object.keys(metafile.inputs).filter((path) => path.includes('node_modules'))).toStrictEqual([])
   expect(gzipSync(outputFiles[0]?.contents ?? '').length).toBeLessThan(8000)
   const refused: Pick<ViewError, 'code'> = { code: -32000 }
   expect(refused.code).toBe(-32000)

@@ -65,9 +65,9 @@ test('the markers of several sources are read back, and an edit is detected', ()
   const mark = (source: string) =>
     `// jexo wrap: {"kind":"folder","source":"${source}","options":{},"tools":{},"text":"x"}`
   const { marks } = readMarks(`code\n\n${mark('a')}\r\n${mark('b')}\n\n`)
-  expect(marks.map(({ source }) => source)).toEqual(['a', 'b'])
+  expect(marks.map(({ source }) => source)).toStrictEqual(['a', 'b'])
   for (const content of ['', '// jexo wrap: {', '// jexo wrap: []', `${mark('a')}\ncode()\n`, '// jexo wrap: null'])
-    expect(readMarks(content).marks).toEqual([])
+    expect(readMarks(content).marks).toStrictEqual([])
 })
 
 test('several sources become one kit, which is checked source by source and accepts another source', async () => {

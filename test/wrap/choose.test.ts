@@ -28,7 +28,7 @@ const rows: [string, Parameters<typeof chooseOperations>[1], string[]][] = [
 
 test.each(rows)('%s selects exactly these operations', (_what, options, chosen) => {
   const skipped = chooseOperations(operations, options)
-  expect(operations.filter((one) => !skipped.has(one)).map(({ name }) => name)).toEqual(chosen)
+  expect(operations.filter((one) => !skipped.has(one)).map(({ name }) => name)).toStrictEqual(chosen)
 })
 
 test('a pattern that selects nothing is an error', () => {

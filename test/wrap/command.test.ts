@@ -91,7 +91,7 @@ describe('the command line', () => {
       ['hive'],
     ],
   ])('%s', (_name, described, input, args) => {
-    expect(commandLine(described, input as never, folder).args).toEqual(args)
+    expect(commandLine(described, input as never, folder).args).toStrictEqual(args)
   })
 
   test.each<[string, DescribedCommand, Record<string, unknown>, RegExp]>([
@@ -146,7 +146,7 @@ describe('a program', () => {
       arguments: { text: { stdin: true }, reverse: { flag: '-r', type: 'boolean' } },
       output: 'lines',
     })
-    expect((await sort.call('run', { text: 'b\na\nc\n', reverse: true })).structuredContent).toEqual({
+    expect((await sort.call('run', { text: 'b\na\nc\n', reverse: true })).structuredContent).toStrictEqual({
       lines: ['c', 'b', 'a'],
     })
     const cat = await linkTo('cat', { arguments: { file: { type: 'file' } } })
@@ -164,13 +164,13 @@ describe('a program', () => {
       { env: ['HIVE_KEY'] },
     )
     process.env.HIVE_KEY = 'k'
-    expect((await json.call('run', { where: 'x' })).structuredContent).toEqual({ value: [false, false] })
+    expect((await json.call('run', { where: 'x' })).structuredContent).toStrictEqual({ value: [false, false] })
     const image = await linkTo(process.execPath, {
       ...node('process.stdout.write(Buffer.from([137,80,78,71]))'),
       output: 'bytes',
       mimeType: 'image/png',
     })
-    expect((await image.call('run')).content).toEqual([{ type: 'image', mimeType: 'image/png', data: 'iVBORw==' }])
+    expect((await image.call('run')).content).toStrictEqual([{ type: 'image', mimeType: 'image/png', data: 'iVBORw==' }])
     expect((await image.tools())[0]).toMatchObject({ annotations: { readOnlyHint: false, destructiveHint: true } })
   })
 
@@ -242,7 +242,7 @@ describe('a program', () => {
     expect(textOf(await link.call('run', {}, { onProgress: ({ progress }) => seen.push(progress) }))).toContain(
       '100%',
     )
-    expect(seen).toEqual([10, 55, 100])
+    expect(seen).toStrictEqual([10, 55, 100])
   })
 })
 
@@ -270,7 +270,7 @@ describe('a description', () => {
         },
       ],
     })
-    expect(JSON.parse(readFileSync(join(root, 'schemas/commands.schema.json'), 'utf8'))).toEqual(commandsSchema)
+    expect(JSON.parse(readFileSync(join(root, 'schemas/commands.schema.json'), 'utf8'))).toStrictEqual(commandsSchema)
   })
 
   test.each([
@@ -305,12 +305,12 @@ describe('a description', () => {
 
   test('is drafted from help texts, without options that run other programs', () => {
     const help = `Usage: hives [options] <command>\nKeeps the books of a co-op, and more.\n\nOptions:\n  -n, --most <number>   how many at most\n      --[no-]color      in colour\n  -o FILE               where to\n      --exec=<cmd>      runs it\n  -h, --help            display help\n\nCommands:\n  weigh, w [hive]       not read\n  weigh                 weigh a hive\n  help                  display help\n`
-    expect(argumentsIn(help)).toEqual({
+    expect(argumentsIn(help)).toStrictEqual({
       most: { flag: '--most', about: 'how many at most.' },
       color: { flag: '--color', type: 'boolean', about: 'in colour.' },
       o: { flag: '-o', about: 'where to.' },
     })
-    expect(subcommandsIn(help)).toEqual([{ name: 'weigh', about: 'weigh a hive.' }])
+    expect(subcommandsIn(help)).toStrictEqual([{ name: 'weigh', about: 'weigh a hive.' }])
     expect(aboutIn(help)).toBe('Keeps the books of a co-op, and more.')
     const ugly = [`${'  -a, --'.padEnd(499, 'a-')}\n`.repeat(400), ' '.repeat(200_000)]
     expect(leastCpuMs(2000, () => ugly.map(argumentsIn))).toBeLessThan(2000)
@@ -322,7 +322,7 @@ test('a manual page is read as a help text', () => {
   const page = `WEIGH(1)    Apiary    WEIGH(1)\n\n${bold('NAME')}\n       weigh - shows what a hive weighs now\n\n${bold('OPTIONS')}\n       ${bold('-a')}, ${bold('--all')}\n              All hives of the site,\n              one after the other.\n\n       --unit=UNIT\n              Unit of the weight.\n     -4      Forces four digits.\n       --gone\n`
   const help = helpInManual(page)
   expect(aboutIn(help)).toBe('Shows what a hive weighs now.')
-  expect(argumentsIn(help)).toEqual({
+  expect(argumentsIn(help)).toStrictEqual({
     all: { flag: '--all', type: 'boolean', about: 'All hives of the site, one after the other.' },
     unit: { flag: '--unit', about: 'Unit of the weight.' },
   })

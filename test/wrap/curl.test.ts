@@ -87,7 +87,7 @@ describe('a curl line becomes a tool that sends what curl sends', () => {
     const [tool] = await link.tools()
     const result = await link.call(tool?.name ?? '', {})
     expect(result.isError).toBeUndefined()
-    expect(essence(api.last)).toEqual(byCurl)
+    expect(essence(api.last)).toStrictEqual(byCurl)
   })
 })
 
@@ -103,12 +103,12 @@ describe('requests that differ only in values', () => {
 
   test('become one tool with typed arguments for the differences', async () => {
     const { operations } = await planOf('README.md', text)
-    expect(operations.map(({ name, path, input }) => [name, path, input.required])).toEqual([
+    expect(operations.map(({ name, path, input }) => [name, path, input.required])).toStrictEqual([
       ['get_hives', '/v1/hives', ['site', 'limit']],
       ['get_hives_weights_by_hive_weight_id', '/v1/hives/{hive}/weights/{weight_id}', ['hive', 'weight_id']],
       ['post_hives', '/v1/hives', ['code', 'strong', 'frames']],
     ])
-    expect(operations[0]?.input.properties).toEqual({
+    expect(operations[0]?.input.properties).toStrictEqual({
       site: { type: 'string', examples: ['Marsh Lane', 'Quarry Field'] },
       limit: { type: 'integer', examples: [10, 25] },
     })
@@ -118,7 +118,7 @@ describe('requests that differ only in values', () => {
       weight_id: { type: 'string' },
       from: { type: 'string' },
     })
-    expect(operations[2]?.input.properties).toEqual({
+    expect(operations[2]?.input.properties).toStrictEqual({
       code: { type: 'string', examples: ['ML-13', 'ML-14'] },
       strong: { type: 'boolean', examples: [true, false] },
       frames: { type: 'number', examples: [10, 9.5] },
@@ -138,7 +138,7 @@ describe('requests that differ only in values', () => {
       headers: { 'x-api-key': 'k' },
     })
     await link.call('post_hives', { code: 'ML-14', strong: false, frames: 9.5, note: 'calm' })
-    expect(JSON.parse(api.last.body)).toEqual({
+    expect(JSON.parse(api.last.body)).toStrictEqual({
       code: 'ML-14',
       strong: false,
       frames: 9.5,
@@ -216,7 +216,7 @@ describe('tokens become settings and are never written out', () => {
     await link.call('get_bot_send_by_bot', {})
     expect(api.last.target).toBe('/bot/b/send')
     await link.call('post_login', {})
-    expect(JSON.parse(api.last.body)).toEqual({ user: 'ada', password: 'p' })
+    expect(JSON.parse(api.last.body)).toStrictEqual({ user: 'ada', password: 'p' })
   })
 
   test('a password that is an ordinary word does not change names and paths', async () => {
@@ -244,8 +244,8 @@ describe('other sources', () => {
       fenced('curl "$BEES_URL/hives/{hive}/visits/<visit>?from=$FROM"', 'curl $BEES_URL/members/:member'),
     )
     const plan = await planCurl(pathToFileURL(file))
-    expect(plan.base).toEqual({ setting: 'BEES_URL', url: undefined })
-    expect(plan.operations.map(({ input }) => input.required)).toEqual([['hive', 'visit', 'from'], ['member']])
+    expect(plan.base).toStrictEqual({ setting: 'BEES_URL', url: undefined })
+    expect(plan.operations.map(({ input }) => input.required)).toStrictEqual([['hive', 'visit', 'from'], ['member']])
     const link = await opened(file, {}, { BEES_URL: api.url })
     await link.call(plan.operations[0]?.name ?? '', { hive: 'ML-04', visit: 'v', from: 'x y' })
     expect(api.last.target).toBe('/hives/ML-04/visits/v?from=x%20y')
@@ -282,11 +282,11 @@ what is this
 `,
     )
     const plan = await planCurl(pathToFileURL(file), { writes: true, settingPrefix: 'BEES' })
-    expect(plan.operations.map(({ name, about, input }) => [name, about, input.required])).toEqual([
+    expect(plan.operations.map(({ name, about, input }) => [name, about, input.required])).toStrictEqual([
       ['list_hives', 'All hives of a site. (GET /v1/hives)', ['limit']],
       ['post_hives', 'POST /v1/hives, as in hives.http:13.', ['code']],
     ])
-    expect(plan.skipped).toEqual([
+    expect(plan.skipped).toStrictEqual([
       {
         name: 'hives.http:24',
         where: 'hives.http:24',
@@ -298,7 +298,7 @@ what is this
     await link.call('list_hives', { limit: '5' })
     expect(api.last).toMatchObject({ headers: { accept: 'application/json', authorization: 'Bearer tok' } })
     await link.call('post_hives', { code: 'ML-13' })
-    expect(JSON.parse(api.last.body)).toEqual({ code: 'ML-13', frames: 10 })
+    expect(JSON.parse(api.last.body)).toStrictEqual({ code: 'ML-13', frames: 10 })
   })
 
   test('a HAR recording: API requests, without the headers that browsers add', async () => {
@@ -331,11 +331,11 @@ what is this
       }),
     )
     const plan = await planCurl(pathToFileURL(file), { writes: true, settingPrefix: 'BEES' })
-    expect(plan.operations.map(({ method, path, input }) => [method, path, input.properties])).toEqual([
+    expect(plan.operations.map(({ method, path, input }) => [method, path, input.properties])).toStrictEqual([
       ['GET', '/api/hives', { page: { type: 'integer' }, 'X-View': { type: 'string' } }],
       ['POST', '/api/hives', { 'X-View': { type: 'string' }, code: { type: 'string' } }],
     ])
-    expect(plan.skipped.map(({ reason }) => reason)).toEqual(['it holds no request'])
+    expect(plan.skipped.map(({ reason }) => reason)).toStrictEqual(['it holds no request'])
     expect(JSON.stringify(plan)).not.toContain('0815s3cret')
     const link = await opened(file, { settingPrefix: 'BEES' }, { BEES_SID: 'mine' })
     await link.call('get_hives', { page: 3, 'X-View': 'bees' })
@@ -348,8 +348,8 @@ what is this
 
   test('unreadable entries are reported with their place; the others are included', async () => {
     const plan = await planOf('README.md', fenced('curl http://x.example/a', 'curl -H "open', 'curl -s'))
-    expect(plan.operations.map(({ name }) => name)).toEqual(['get_a'])
-    expect(plan.skipped.map(({ where, reason }) => [where, reason])).toEqual([
+    expect(plan.operations.map(({ name }) => name)).toStrictEqual(['get_a'])
+    expect(plan.skipped.map(({ where, reason }) => [where, reason])).toStrictEqual([
       ['README.md:5', 'a double quote is not closed'],
       ['README.md:6', 'it has no URL'],
     ])

@@ -67,8 +67,8 @@ describe('a stream over HTTP', () => {
         () => weights(link),
         (found) => found['ML-01'] === 42,
       ),
-    ).toEqual({ 'ML-01': 42, 'ML%2F2': null })
-    expect(asked).toEqual([undefined, '1'])
+    ).toStrictEqual({ 'ML-01': 42, 'ML%2F2': null })
+    expect(asked).toStrictEqual([undefined, '1'])
     expect(await status(link)).toMatchObject({ connection: { state: 'connected', losses: 1 } })
   })
 
@@ -86,7 +86,7 @@ describe('a stream over HTTP', () => {
         () => weights(link),
         (found) => 'ML-02' in found,
       ),
-    ).toEqual({ 'ML-01': 1, 'ML-02': 2 })
+    ).toStrictEqual({ 'ML-01': 1, 'ML-02': 2 })
     for (const [place, reason] of [
       [url, 'refused the user or password'],
       [`${url}/away`, 'cannot be reached'],
@@ -131,7 +131,7 @@ test('a WebSocket of JSON messages reconnects, and is closed by a message that i
     () => weights(link),
     (found) => found['ML-01'] === 2,
   )
-  expect(tokens).toEqual(['Bearer smoke', 'Bearer smoke'])
+  expect(tokens).toStrictEqual(['Bearer smoke', 'Bearer smoke'])
   expect((await status(link)).connection.losses).toBe(1)
   for (const socket of server.clients) socket.terminate()
   const gone = await linkTo(webSocketSource(`ws://127.0.0.1:${await freePort()}`))
@@ -208,8 +208,8 @@ describe('a webhook', () => {
           () => 413,
         ),
       )
-    expect(answers).toEqual(cases.map(([code]) => code))
-    expect(await weights(link)).toEqual({ 'ML-01': 1, 'ML-02': 2, 'ML-03': 3, 'ML-04': 4, 'ML-05': 5 })
+    expect(answers).toStrictEqual(cases.map(([code]) => code))
+    expect(await weights(link)).toStrictEqual({ 'ML-01': 1, 'ML-02': 2, 'ML-03': 3, 'ML-04': 4, 'ML-05': 5 })
   })
 
   test('with a secret requires the secret or a signature', async () => {
@@ -233,8 +233,8 @@ describe('a webhook', () => {
     ]
     const codes = []
     for (const headers of given) codes.push((await post(url, body, headers as Record<string, string>)).status)
-    expect(codes).toEqual([401, 401, 401, 204, 204])
-    expect(await weights(link)).toEqual({ 'ML-01': 1 })
+    expect(codes).toStrictEqual([401, 401, 401, 204, 204])
+    expect(await weights(link)).toStrictEqual({ 'ML-01': 1 })
   })
 
   test.each([
@@ -308,13 +308,13 @@ describe('channels of messages without topics', () => {
   ])('%s', (_title, given, topic, expected) => {
     const found = fieldsOfRecords(given, 'file:///a/readings.ndjson')
     expect(found.topic).toBe(topic)
-    expect(found.channels).toEqual(expected)
+    expect(found.channels).toStrictEqual(expected)
     expect(found.name).toBe('readings')
   })
 
   test('hostile messages create few channels, with valid names', () => {
     const wide = Object.fromEntries(Array.from({ length: 5000 }, (_, at) => [`f${at}`, at]))
     const found = fieldsOfRecords(heard([wide, { __proto__: 1, 'id/{x}': 'a1', '': 2 }, null, [[]]]), 'https://x')
-    expect(Object.keys(found.channels)).toEqual(['message'])
+    expect(Object.keys(found.channels)).toStrictEqual(['message'])
   })
 })

@@ -100,7 +100,7 @@ test('the latest value and a bounded history are resources with label, unit and 
   await scales.say('scales/ML-01/weight', { kg: 41.2, at: '2026-06-02T06:00:00Z' })
   await scales.say('scales/ML-02/state', 1)
   const link = await linkTo(scales.url, { history: 3 })
-  expect(await read(link, 'scales://weight/ML-01')).toEqual({
+  expect(await read(link, 'scales://weight/ML-01')).toStrictEqual({
     hive: 'ML-01',
     value: 41.2,
     at: '2026-06-02T06:00:00.000Z',
@@ -114,14 +114,14 @@ test('the latest value and a bounded history are resources with label, unit and 
     () => read(link, 'scales://weight/ML-01/history'),
     (found) => found.readings.at(-1).value === 41.5,
   )
-  expect(readings.map(({ value }: { value: number }) => value)).toEqual([41.3, 41.4, 41.5])
-  expect((await link.resources()).map(({ uri }) => uri)).toEqual(
+  expect(readings.map(({ value }: { value: number }) => value)).toStrictEqual([41.3, 41.4, 41.5])
+  expect((await link.resources()).map(({ uri }) => uri)).toStrictEqual(
     expect.arrayContaining(['scales://wind', 'scales://status', 'scales://weight/ML-01', 'scales://state/ML-02']),
   )
   const typed = await link.complete({ template: 'scales://weight/{hive}' }, { name: 'hive', value: 'ml' })
-  expect(typed.values).toEqual(['ML-01'])
+  expect(typed.values).toStrictEqual(['ML-01'])
   const all = await link.call('latest_scales_weight', {})
-  expect(all.structuredContent).toEqual({
+  expect(all.structuredContent).toStrictEqual({
     readings: [expect.objectContaining({ hive: 'ML-01', value: 41.5, isStale: false })],
   })
   const none = await link.call('latest_scales_weight', { hive: 'ML-09' })
@@ -194,7 +194,7 @@ test('a lost connection is shown, reported and reopened; one connection serves a
     ({ value }) => value === 42,
   )
   expect(back).toMatchObject({ isStale: false })
-  expect(reports.map(({ text }) => text)).toEqual([
+  expect(reports.map(({ text }) => text)).toStrictEqual([
     expect.stringMatching(/scales:\/\/status: the connection was lost/),
     'scales://status: connected again',
   ])
@@ -279,7 +279,7 @@ test("an author's own tools use the same feed, and it is closed at the end", asy
     },
   })
   const link = await connect(defineKit({ name: 'k', version: '1', parts: [own, ...(await wrapFeed(shared))] }))
-  expect((await link.call('own')).content).toEqual([{ type: 'text', text: '41.2' }])
+  expect((await link.call('own')).content).toStrictEqual([{ type: 'text', text: '41.2' }])
   expect(await read(link, 'scales://weight/ML-01')).toMatchObject({ value: 41.2 })
   expect(scales.connections).toBe(1)
   await link.close()
@@ -317,7 +317,7 @@ test.each([
   ['a/1/x/2 a/1/x/2', 'a/1/x/2'],
   ['boxes/1/bees/7/t boxes/2/bees/8/t', 'boxes/{box}/bees/{bee}/t'],
 ])('%s becomes %s', (topics, pattern) => {
-  expect(patternsOf([...new Set(topics.split(' '))])).toEqual([pattern])
+  expect(patternsOf([...new Set(topics.split(' '))])).toStrictEqual([pattern])
   for (const topic of topics.split(' ')) expect(topicPattern(pattern).match(topic)).toBeDefined()
 })
 

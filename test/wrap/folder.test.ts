@@ -73,7 +73,7 @@ async function pdfOf(...texts: string[]): Promise<Uint8Array> {
 test('files are resources with type, size and time; a template reads them', async () => {
   const link = await linkTo(folderOf(pages))
   const listed = await link.resources()
-  expect(listed.map(({ uri, mimeType }) => [uri, mimeType])).toEqual([
+  expect(listed.map(({ uri, mimeType }) => [uri, mimeType])).toStrictEqual([
     ['guide://bee.png', 'image/png'],
     ['guide://data.json', 'application/json'],
     ['guide://feeding.md', 'text/markdown'],
@@ -88,14 +88,14 @@ test('files are resources with type, size and time; a template reads them', asyn
     size: 18,
     annotations: { lastModified: expect.stringMatching(/^2\d{3}-/) },
   })
-  expect((await link.read('guide://mites/count.md')).contents).toEqual([
+  expect((await link.read('guide://mites/count.md')).contents).toStrictEqual([
     { uri: 'guide://mites/count.md', mimeType: 'text/markdown', text: pages['mites/count.md'] },
   ])
-  expect((await link.read('guide://bee.png')).contents).toEqual([
+  expect((await link.read('guide://bee.png')).contents).toStrictEqual([
     { uri: 'guide://bee.png', mimeType: 'image/png', blob: 'iVBORwABAg==' },
   ])
   const offered = await link.complete({ template: 'guide://{+path}' }, { name: 'path', value: 'mi' })
-  expect(offered.values).toEqual(['mites/count.md'])
+  expect(offered.values).toStrictEqual(['mites/count.md'])
 })
 
 test('file names that need escaping in URIs work', async () => {
@@ -137,8 +137,8 @@ describe('search', () => {
 
   test('ignores scripts, styles and other folders', async () => {
     const link = await linkTo(folderOf(pages))
-    expect(await search(link, 'wasps')).toEqual([])
-    expect((await search(link, 'mites board', { within: 'mites/' })).map(({ file }) => file)).toEqual([
+    expect(await search(link, 'wasps')).toStrictEqual([])
+    expect((await search(link, 'mites board', { within: 'mites/' })).map(({ file }) => file)).toStrictEqual([
       'mites/count.md',
     ])
     const nowhere = await link.call('search_guide', { query: 'mites', within: 'wasps/' })
@@ -155,7 +155,7 @@ describe('search', () => {
     const [best] = await search(link, 'mould')
     expect(best).toMatchObject({ file: 'winter.pdf', heading: 'page 2', text: 'Look for mould in February' })
     const { contents } = await link.read('guide://winter.pdf')
-    expect(contents.map(({ uri, mimeType }) => [uri, mimeType])).toEqual([
+    expect(contents.map(({ uri, mimeType }) => [uri, mimeType])).toStrictEqual([
       ['guide://winter.pdf', 'application/pdf'],
       ['guide://winter.pdf#text', 'text/plain'],
     ])
@@ -165,7 +165,7 @@ describe('search', () => {
   test('notices edited, new and removed files, and reports them', async () => {
     const folder = folderOf(pages)
     const link = await linkTo(folder)
-    expect(await search(link, 'hornets')).toEqual([])
+    expect(await search(link, 'hornets')).toStrictEqual([])
     const updated = new Promise<string>((resolve) =>
       link.on('resourceUpdated', ({ uri }: { uri: string }) => resolve(uri)),
     )
@@ -183,7 +183,7 @@ describe('search', () => {
     const less = changed(link)
     rmSync(join(folder, 'feeding.md'))
     await less
-    expect(await search(link, 'sugar')).toEqual([])
+    expect(await search(link, 'sugar')).toStrictEqual([])
     await expect(link.read('guide://feeding.md')).rejects.toMatchObject({ code: -32002 })
   })
 })
@@ -257,14 +257,14 @@ describe('confinement', () => {
   test('applies to the list and the search as well', async () => {
     const link = await linkTo(folder, { watch: false })
     expect(JSON.stringify(await link.resources())).not.toMatch(/link|env|drafts|\.log|\.git/)
-    expect(await search(link, 'secret')).toEqual([])
+    expect(await search(link, 'secret')).toStrictEqual([])
   })
 
   test('can be widened and narrowed by rules', async () => {
     const hidden = await linkTo(folder, { watch: false, hidden: true })
     expect((await hidden.read('guide://.env')).contents[0]?.text).toBe('TOKEN=secret')
     const few = await linkTo(folder, { watch: false, only: ['*.md'], except: ['mites/'] })
-    expect((await few.resources()).map(({ name }) => name)).toEqual(['feeding.md'])
+    expect((await few.resources()).map(({ name }) => name)).toStrictEqual(['feeding.md'])
   })
 })
 
@@ -278,7 +278,7 @@ describe('odd files', () => {
     expect((await link.resources()).find(({ name }) => name === 'big.txt')).toMatchObject({ size: 2_147_483_648 })
     await expect(link.read('guide://big.txt')).rejects.toThrow('big.txt has 2.1 GB, and the limit is 10 MB')
     expect(await search(link, 'sugar')).toHaveLength(1)
-    expect(reports.map(({ text }) => text)).toEqual([
+    expect(reports.map(({ text }) => text)).toStrictEqual([
       expect.stringMatching(/big.txt is larger than 10000000 bytes/),
       'not searched: big.txt',
     ])
@@ -351,7 +351,7 @@ describe('search by meaning', () => {
       const first = asked.length
       const again = await linkTo(folder, { embed, vectors, watch: false })
       expect((await search(again, 'hungry colonies'))[0]).toMatchObject({ file: 'feeding.md' })
-      expect(asked.slice(first)).toEqual(['hungry colonies'])
+      expect(asked.slice(first)).toStrictEqual(['hungry colonies'])
       const reports: Report[] = []
       const refused = await linkTo(folder, { embed: httpEmbeddings(url, { key: 'wrong' }), watch: false }, reports)
       const result = await refused.call('search_guide', { query: 'sugar' })
@@ -403,9 +403,9 @@ test('an index does not grow with files that were removed', () => {
     for (let at = 0; at < 100; at++)
       index.add({ key: `k${at}`, text: `round${round + 100} word${at} honey`, title: '' })
   expect(index.size).toBe(100)
-  expect(index.find('round103', 5)).toEqual([])
+  expect(index.find('round103', 5)).toStrictEqual([])
   expect(index.find('round139', 500)).toHaveLength(100)
   expect(index.find('word7 honey', 3)[0]?.key).toBe('k7')
   for (let at = 0; at < 100; at++) index.remove(`k${at}`)
-  expect(index.find('honey', 5)).toEqual([])
+  expect(index.find('honey', 5)).toStrictEqual([])
 })

@@ -72,18 +72,18 @@ describe('written operations', () => {
   test('become tools: variables are arguments, the selection is the output schema', async () => {
     const { schema, operations: asks } = files()
     const plan = await planGraphql(pathToFileURL(schema), { operations: asks, writes: true })
-    expect(plan.operations.map(({ name, effect, about }) => [name, effect, about])).toEqual([
+    expect(plan.operations.map(({ name, effect, about }) => [name, effect, about])).toStrictEqual([
       ['weigh_hives', 'read', 'Weighs the hives of a site.'],
       ['one_hive', 'read', 'Queries hive. Returns code, weight.'],
       ['find_things', 'read', 'Queries find. Returns __typename.'],
       ['add_hive', 'add', 'Executes addHive. Returns code, site.'],
     ])
-    expect(plan.skipped.map(({ name, reason }) => [name, reason])).toEqual([
+    expect(plan.skipped.map(({ name, reason }) => [name, reason])).toStrictEqual([
       ['weights', 'subscriptions have no end, but a call must end'],
       ['wrong', expect.stringMatching(/Cannot query field "colour" on type "Hive"\. \(line 8, column 23\)/)],
     ])
     const [weigh, , find, add] = plan.operations
-    expect(weigh?.input).toEqual({
+    expect(weigh?.input).toStrictEqual({
       type: 'object',
       properties: {
         site: {
@@ -99,9 +99,9 @@ describe('written operations', () => {
       code: { type: 'string', description: 'Code of the hive.' },
       weight: { type: ['number', 'null'] },
     })
-    expect(hive.required).toEqual(['code', 'weight'])
-    expect((find as Loose).response.schema.properties.find.items.required).toEqual(['__typename'])
-    expect(add?.input.properties).toEqual({ hive: { $ref: '#/$defs/NewHive' } })
+    expect(hive.required).toStrictEqual(['code', 'weight'])
+    expect((find as Loose).response.schema.properties.find.items.required).toStrictEqual(['__typename'])
+    expect(add?.input.properties).toStrictEqual({ hive: { $ref: '#/$defs/NewHive' } })
     expect(plan.inputDefinitions.NewHive).toMatchObject({
       required: ['code'],
       properties: { twin: { anyOf: [{ $ref: '#/$defs/NewHive' }, { type: 'null' }] } },
@@ -110,11 +110,11 @@ describe('written operations', () => {
 
   test('are executed; partial errors appear beside the data, and errors without data refuse the call', async () => {
     const { call, text } = await opened({ writes: ['add_*'] })
-    expect((await call('weigh_hives', { site: 'MARSH_LANE', rough: true })).structuredContent).toEqual({
+    expect((await call('weigh_hives', { site: 'MARSH_LANE', rough: true })).structuredContent).toStrictEqual({
       hives: [{ code: 'ML-04', weight: 41.2 }],
     })
     const partly = await call('weigh_hives', {})
-    expect(partly.structuredContent.hives[1]).toEqual({ code: 'ML-07', weight: null, site: 'QUARRY_FIELD' })
+    expect(partly.structuredContent.hives[1]).toStrictEqual({ code: 'ML-07', weight: null, site: 'QUARRY_FIELD' })
     expect(partly.content[1].text).toBe('The API returned a partial result:\n- hives.1.weight: the scale is silent')
     expect(await text('one_hive', { code: 'ML-99' })).toBe(
       'The API returned errors only:\n- hive: there is no hive ML-99',
@@ -122,11 +122,11 @@ describe('written operations', () => {
     expect(await text('weigh_hives', { site: 'MOON' })).toMatch(
       /site: received "MOON"; expected one of "MARSH_LANE", "QUARRY_FIELD"/,
     )
-    expect((await call('find_things', { words: 'x' })).structuredContent.find[1]).toEqual({
+    expect((await call('find_things', { words: 'x' })).structuredContent.find[1]).toStrictEqual({
       __typename: 'Member',
       name: 'Ada Fenn',
     })
-    expect((await call('add_hive', { hive: { code: 'ML-13' } })).structuredContent).toEqual({
+    expect((await call('add_hive', { hive: { code: 'ML-13' } })).structuredContent).toStrictEqual({
       addHive: { code: 'ML-13', site: 'MARSH_LANE' },
     })
   })
@@ -135,7 +135,7 @@ describe('written operations', () => {
     const busy = [{ status: 503 }, { body: { data: { hives: [] } } }]
     const api = await Upstream.start(() => busy.shift() ?? { status: 503 })
     const { call } = await opened({ baseUrl: api.url, writes: true })
-    expect((await call('weigh_hives')).structuredContent).toEqual({ hives: [] })
+    expect((await call('weigh_hives')).structuredContent).toStrictEqual({ hives: [] })
     await call('add_hive', { hive: { code: 'x' } })
     expect(api.seen).toHaveLength(3)
     expect(JSON.parse(api.last.body)).toMatchObject({
@@ -158,14 +158,14 @@ describe('written operations', () => {
 test('without written operations, each root field becomes one with its plain fields', async () => {
   const plan = await planGraphql(url, { writes: true })
   expect(plan.base.url).toBe(url)
-  expect(plan.operations.map(({ name }) => name)).toEqual(['hives', 'hive', 'find', 'add_hive'])
+  expect(plan.operations.map(({ name }) => name)).toStrictEqual(['hives', 'hive', 'find', 'add_hive'])
   expect((plan.operations[0] as Loose).body.fixed.query.replace(/\s+/g, ' ')).toBe(
     'query hives($site: Site) { hives(site: $site) { code site weight } }',
   )
   const kit = defineKit({ name: 'test', version: '1', parts: await wrapGraphql(url) })
   const link = await connect(kit)
   links.push(link)
-  expect((await link.call('hive', { code: 'ML-04' })).structuredContent).toEqual({
+  expect((await link.call('hive', { code: 'ML-04' })).structuredContent).toStrictEqual({
     hive: { code: 'ML-04', site: 'MARSH_LANE', weight: 41.2 },
   })
 })
@@ -173,14 +173,14 @@ test('without written operations, each root field becomes one with its plain fie
 describe('ad-hoc queries', () => {
   test('can explore the schema piece by piece, and run after a check', async () => {
     const { text, call } = await opened({ adHoc: true })
-    expect(JSON.parse(await text('explain_graph', { type: 'Hive' }))).toEqual({
+    expect(JSON.parse(await text('explain_graph', { type: 'Hive' }))).toStrictEqual({
       type: 'Hive',
       fields: ['code: ID!  # Code of the hive.', 'site: Site!', 'weight: Float  # In kilograms.'],
     })
     expect(JSON.parse(await text('explain_graph', { words: 'hives' })).found[0]).toBe(
       'Query.hives: The hives of the co-op.',
     )
-    expect(JSON.parse(await text('explain_graph')).roots).toEqual(['Query', 'Mutation'])
+    expect(JSON.parse(await text('explain_graph')).roots).toStrictEqual(['Query', 'Mutation'])
     expect(await text('explain_graph', { type: 'Hve' })).toMatch(/no type "Hve"; the closest are Hive/)
     expect(
       JSON.parse(
@@ -189,7 +189,7 @@ describe('ad-hoc queries', () => {
           variables: { c: 'ML-04' },
         }),
       ),
-    ).toEqual({ hive: { weight: 41.2 } })
+    ).toStrictEqual({ hive: { weight: 41.2 } })
     expect((await call('ask_graph', { query: 'mutation { addHive(hive: {code: "x"}) { code } }' })).isError).toBe(
       true,
     )
@@ -244,7 +244,7 @@ describe('jexo wrap of a GraphQL API', () => {
     expect(stdout).toMatch(
       /weigh_hives\(site\?, rough\?\) {2}read {2}query WeighHives\n {4}Weighs the hives of a site\./,
     )
-    expect(JSON.parse((await jexo('call', kit, 'one_hive', 'code=ML-04', '--json')).stdout)).toEqual({
+    expect(JSON.parse((await jexo('call', kit, 'one_hive', 'code=ML-04', '--json')).stdout)).toStrictEqual({
       hive: { code: 'ML-04', weight: 41.2 },
     })
     expect((await jexo('wrap', schema, '--out', kit, '--check')).stdout).toContain('is up to date')

@@ -35,7 +35,7 @@ describe('a type becomes a schema, and the value arrives with its type', () => {
     const { inputSchema, outputSchema } = tools.get(snake(name))
     expect(inputSchema).toMatchObject({ type: 'object', additionalProperties: false })
     expect(inputSchema.properties).toMatchObject(row.input)
-    if (row.required) expect(inputSchema.required ?? []).toEqual(row.required)
+    if (row.required) expect(inputSchema.required ?? []).toStrictEqual(row.required)
     if (row.output) expect(outputSchema).toMatchObject(row.output)
     for (const schema of [inputSchema, outputSchema]) {
       const ajv = new Ajv2020({ strict: false, formats: { uri: true, 'date-time': true, email: true } })
@@ -43,7 +43,7 @@ describe('a type becomes a schema, and the value arrives with its type', () => {
     }
     const [given, back] = row.call
     const result = await link.call(snake(name), given)
-    expect(result.isError ? result.content : result.structuredContent).toEqual(back)
+    expect(result.isError ? result.content : result.structuredContent).toStrictEqual(back)
     if (!row.wrong) return
     const refused = await link.call(snake(name), row.wrong[0])
     expect(refused.isError).toBe(true)
@@ -84,7 +84,7 @@ describe('doc comments', () => {
   test('become title, description, arguments, result, effect and examples', async () => {
     const { tools } = await planModule(module(source, 'a.ts'))
     const [weigh, old, remove, unknown] = tools
-    expect(tools.map(({ name }) => name)).toEqual(['weigh_hive', 'get_weight', 'remove_hive', 'frobnicate'])
+    expect(tools.map(({ name }) => name)).toStrictEqual(['weigh_hive', 'get_weight', 'remove_hive', 'frobnicate'])
     expect(weigh).toMatchObject({
       title: 'Weigh',
       about: 'Weighs a hive on its scale.\n\n- slowly\nFails when there is no such hive.',
@@ -112,7 +112,7 @@ describe('doc comments', () => {
     const link = await linkTo(
       module(`${source}\nexport function breaks() { throw new Error('path /srv/hidden') }`, 'b.ts'),
     )
-    expect((await link.call('weigh_hive', { hive: 'ML-99' })).content).toEqual([
+    expect((await link.call('weigh_hive', { hive: 'ML-99' })).content).toStrictEqual([
       { type: 'text', text: 'There is no hive ML-99.' },
     ])
     expect(JSON.stringify((await link.call('breaks')).content)).not.toContain('hidden')
@@ -128,7 +128,7 @@ describe('doc comments', () => {
       tags: ['hives'],
       effects: { 'bee-removeHive': 'change' },
     })
-    expect(tools.map(({ name, tags, effect }) => [name, tags, effect])).toEqual([
+    expect(tools.map(({ name, tags, effect }) => [name, tags, effect])).toStrictEqual([
       ['bee-weighHive', ['hives'], 'read'],
       ['bee-getWeight', ['hives', 'deprecated'], 'read'],
       ['bee-removeHive', ['hives'], 'change'],
@@ -150,7 +150,7 @@ describe('functions are found', () => {
       'more.ts': '/** From elsewhere. */ export async function more() { return 4 }',
     })
     const { tools } = await planModule(file)
-    expect(tools.map(({ name, path }) => [name, path])).toEqual([
+    expect(tools.map(({ name, path }) => [name, path])).toStrictEqual([
       ['arrow', ['arrow']],
       ['main', ['default']],
       ['hives_weigh', ['hives', 'weigh']],
@@ -171,15 +171,15 @@ describe('functions are found', () => {
        }`,
     )
     const without = await planModule(file)
-    expect(without.tools.map(({ name }) => name)).toEqual(['ledger_version'])
-    expect(without.skipped.map(({ name, fix }) => [name, fix])).toEqual([
+    expect(without.tools.map(({ name }) => name)).toStrictEqual(['ledger_version'])
+    expect(without.skipped.map(({ name, fix }) => [name, fix])).toStrictEqual([
       ['Ledger.add', 'pass one: instances: { Ledger: shared(() => new Ledger(…)) }'],
       ['Ledger.list', 'pass one: instances: { Ledger: shared(() => new Ledger(…)) }'],
     ])
     const { Ledger } = await import(file)
     const link = await linkTo(file, { instances: { Ledger: shared(() => new Ledger()) } })
     await link.call('ledger_add', { text: 'x' })
-    expect((await link.call('ledger_list')).structuredContent).toEqual({ value: ['x'] })
+    expect((await link.call('ledger_list')).structuredContent).toStrictEqual({ value: ['x'] })
     await link.close()
     await expect(wrapModule(file, { instances: { Leger: shared(() => 1) } })).rejects.toThrow(
       /there is no exported class Leger/,
@@ -200,7 +200,7 @@ describe('functions are found', () => {
       required: ['day'],
     })
     const { structuredContent } = await link.call('add_days', { day: '2026-06-02T06:00:00Z' })
-    expect(structuredContent).toEqual({ value: '2026-06-09T06:00:00.000Z' })
+    expect(structuredContent).toStrictEqual({ value: '2026-06-09T06:00:00.000Z' })
     await link.close()
   })
 
@@ -256,7 +256,7 @@ describe('functions are found', () => {
     ],
   ])('in %s', async (_what, file, source, names, about) => {
     const { tools } = await planModule(module(source, file))
-    expect(tools.map(({ name }) => name)).toEqual(names)
+    expect(tools.map(({ name }) => name)).toStrictEqual(names)
     expect(tools[0]?.about).toBe(about)
   })
 
@@ -302,7 +302,7 @@ describe('a call', () => {
 
   test('passes its signal to a trailing AbortSignal, which is not an argument', async () => {
     const { inputSchema } = (await link.tools()).find(({ name }) => name === 'waits') ?? {}
-    expect(Object.keys((inputSchema as Loose).properties)).toEqual(['hive'])
+    expect(Object.keys((inputSchema as Loose).properties)).toStrictEqual(['hive'])
     const controller = new AbortController()
     const waiting = link.call('waits', { hive: 'x' }, { signal: controller.signal })
     setTimeout(() => controller.abort(new Error('enough')), 20)
@@ -310,18 +310,18 @@ describe('a call', () => {
   })
 
   test('turns onProgress into progress, also inside options', async () => {
-    expect(await progressOf('counts', { to: 2 })).toEqual([
+    expect(await progressOf('counts', { to: 2 })).toStrictEqual([
       { value: 2 },
       [
         [1, 2],
         [2, 2],
       ],
     ])
-    expect(await progressOf('both', { to: 9, step: 4 })).toEqual([[{ type: 'text', text: '9' }], [[4, undefined]]])
+    expect(await progressOf('both', { to: 9, step: 4 })).toStrictEqual([[{ type: 'text', text: '9' }], [[4, undefined]]])
   })
 
   test('collects streamed values, and reports them as progress', async () => {
-    expect(await progressOf('streams', { to: 2 })).toEqual([
+    expect(await progressOf('streams', { to: 2 })).toStrictEqual([
       { value: [1, 2] },
       [
         [1, undefined],
@@ -373,7 +373,7 @@ describe('a type that cannot be JSON skips its function, with the place and the 
     ['never', 'export function f(a: never) {}', /its type is never/, /fix the type/],
   ])('%s', async (_what, source, reason, fix) => {
     const { tools, skipped } = await planModule(module(`${source}\nexport function fine() { return 1 }`, 'left.ts'))
-    expect(tools.map(({ name }) => name)).toEqual(['fine'])
+    expect(tools.map(({ name }) => name)).toStrictEqual(['fine'])
     expect(skipped).toMatchObject([
       {
         name: 'f',
@@ -424,7 +424,7 @@ test('a plan comes from the cache until a file that it depends on changes', asyn
     'kind.ts': "export type Kind = 'a'",
   })
   const kinds = async () => (await planModule(file)).tools[0]?.input.properties
-  for (const _again of [1, 2]) expect(await kinds()).toEqual({ a: { type: 'string', const: 'a' } })
+  for (const _again of [1, 2]) expect(await kinds()).toStrictEqual({ a: { type: 'string', const: 'a' } })
   writeFileSync(join(file, '..', 'kind.ts'), "export type Kind = 'a' | 'b'")
-  expect(await kinds()).toEqual({ a: { type: 'string', enum: ['a', 'b'] } })
+  expect(await kinds()).toStrictEqual({ a: { type: 'string', enum: ['a', 'b'] } })
 })

@@ -83,7 +83,7 @@ test('readings have the time, quality and labels of the server, and values of ev
   expect(await read(link, 'apiary://state/ML-02')).toMatchObject({ value: 1, label: 'low battery' })
   const odd = ['long', 'large', 'bytes', 'when', 'text', 'not-a-number', 'list']
   const values = await Promise.all(odd.map(async (name) => (await read(link, `apiary://${name}`)).value))
-  expect(values).toEqual([
+  expect(values).toStrictEqual([
     -5,
     '18446744073709551615',
     'aGl2ZQ==',

@@ -119,10 +119,10 @@ describe('descriptions of every version', () => {
     const [old, mid, now] = await Promise.all(
       [older, { openapi: '3.0.3', ...newer }, { openapi: '3.1.0', ...newer }].map((one) => planOpenApi(one)),
     )
-    expect(old).toEqual(now)
-    expect(mid).toEqual(now)
+    expect(old).toStrictEqual(now)
+    expect(mid).toStrictEqual(now)
     expect(now?.base.url).toBe('https://bees.example/v1')
-    expect(now?.operations[0]?.response.schema).toEqual({ type: 'object', $ref: '#/$defs/Hive' })
+    expect(now?.operations[0]?.response.schema).toStrictEqual({ type: 'object', $ref: '#/$defs/Hive' })
   })
 
   test('in 2.0: bodies, forms with files, lists by format, keys and basic authentication', async () => {
@@ -196,8 +196,8 @@ paths:
       'Queen:\n  type: object\n  nullable: true\n  <<: &more { title: Queen }\n  properties:\n    mother: { $ref: "#/Queen" }\n    born: { type: string, format: date, example: 2026-01-01 }\n',
     )
     const plan = await planOpenApi(pathToFileURL(join(folder, 'api.yaml')))
-    expect(plan.operations.map(({ name }) => name)).toEqual(['queens', 'lost'])
-    expect(plan.outputDefinitions.Queen).toEqual({
+    expect(plan.operations.map(({ name }) => name)).toStrictEqual(['queens', 'lost'])
+    expect(plan.outputDefinitions.Queen).toStrictEqual({
       type: ['object', 'null'],
       title: 'Queen',
       properties: {
@@ -284,7 +284,7 @@ describe('a large real description', () => {
   test('as a catalogue it is searched, explained and called with the same checks', async () => {
     const upstream = await Upstream.start(() => ({ body: { name: 'registry' } }))
     const { link, call, text } = await opened(description, { catalogue: true, baseUrl: upstream.url })
-    expect((await link.tools()).map(({ name, annotations }) => [name, annotations?.readOnlyHint])).toEqual([
+    expect((await link.tools()).map(({ name, annotations }) => [name, annotations?.readOnlyHint])).toStrictEqual([
       ['find_operation', true],
       ['explain_operation', true],
       ['carry_out_operation', true],
@@ -325,8 +325,8 @@ describe('the selected operations', () => {
   const taken = async (options: WrapOpenApiOptions) => Object.keys(await named(description, options))
 
   test('are the read-only ones, unless writes are requested or named', async () => {
-    expect(await taken({})).toEqual(['list_hives', 'get_hive', 'list_members'])
-    expect(await taken({ writes: true })).toEqual([
+    expect(await taken({})).toStrictEqual(['list_hives', 'get_hive', 'list_members'])
+    expect(await taken({ writes: true })).toStrictEqual([
       'list_hives',
       'add_hive',
       'get_hive',
@@ -334,17 +334,17 @@ describe('the selected operations', () => {
       'list_members',
       'search',
     ])
-    expect(await taken({ writes: ['add*'] })).toEqual(['list_hives', 'add_hive', 'get_hive', 'list_members'])
-    expect(await taken({ only: ['list_hives', 'dropHive'] })).toEqual(['list_hives', 'drop_hive'])
+    expect(await taken({ writes: ['add*'] })).toStrictEqual(['list_hives', 'add_hive', 'get_hive', 'list_members'])
+    expect(await taken({ only: ['list_hives', 'dropHive'] })).toStrictEqual(['list_hives', 'drop_hive'])
     expect(await taken({ effects: { search: 'read' } })).toContain('search')
   })
 
   test('can be selected by tag, path, method, operation and glob', async () => {
-    expect(await taken({ only: ['tag:members'] })).toEqual(['list_members'])
-    expect(await taken({ only: ['/hives*'] })).toEqual(['list_hives', 'get_hive'])
-    expect(await taken({ only: ['GET /hives'] })).toEqual(['list_hives'])
-    expect(await taken({ only: ['method:get'], except: ['get_*'] })).toEqual(['list_hives', 'list_members'])
-    expect(await taken({ only: ['bee_list*'], prefix: 'bee_' })).toEqual(['bee_list_hives', 'bee_list_members'])
+    expect(await taken({ only: ['tag:members'] })).toStrictEqual(['list_members'])
+    expect(await taken({ only: ['/hives*'] })).toStrictEqual(['list_hives', 'get_hive'])
+    expect(await taken({ only: ['GET /hives'] })).toStrictEqual(['list_hives'])
+    expect(await taken({ only: ['method:get'], except: ['get_*'] })).toStrictEqual(['list_hives', 'list_members'])
+    expect(await taken({ only: ['bee_list*'], prefix: 'bee_' })).toStrictEqual(['bee_list_hives', 'bee_list_members'])
     await expect(taken({ only: ['get_hivs'] })).rejects.toThrow(/did you mean "get_hive"/)
   })
 
@@ -353,7 +353,7 @@ describe('the selected operations', () => {
       only: ['tag:hives', '/hives/{hive}'],
       except: ['list_hives'],
     })
-    expect(skipped.map(({ name, reason }) => [name, reason])).toEqual([
+    expect(skipped.map(({ name, reason }) => [name, reason])).toStrictEqual([
       ['list_hives', 'excluded by except'],
       ['add_hive', 'writes data'],
       ['drop_hive', 'writes data'],
@@ -373,7 +373,7 @@ describe('the selected operations', () => {
         '/ü': { get: operation('über') },
       }),
     )
-    expect(Object.keys(names)).toEqual([
+    expect(Object.keys(names)).toStrictEqual([
       'get_hives_visits_by_hive_id',
       'hives_list_all',
       'get_b',
@@ -468,10 +468,10 @@ describe('the selected operations', () => {
       at(upstream, { '/hives/{hive}': { get: operation('getHive', { parameters }) } }),
       { templates: ['get_hive'] },
     )
-    expect(await link.tools()).toEqual([])
+    expect(await link.tools()).toStrictEqual([])
     expect((await link.templates())[0]?.uriTemplate).toBe('hive://hives/{hive}')
     const { contents } = await link.read('hive://hives/ML-04')
-    expect(contents).toEqual([
+    expect(contents).toStrictEqual([
       { uri: 'hive://hives/ML-04', mimeType: 'application/json', text: '{"code":"ML-04"}' },
     ])
     await expect(link.read('hive://hives/XX')).rejects.toThrow(/pattern/)
@@ -563,7 +563,7 @@ describe('credentials', () => {
       body: 'grant_type=client_credentials&scope=read',
       headers: { authorization: `Basic ${Buffer.from('bee:wax').toString('base64')}` },
     })
-    expect((await call('x')).structuredContent).toEqual({ ok: true })
+    expect((await call('x')).structuredContent).toStrictEqual({ ok: true })
     expect(upstream.last.headers.authorization).toBe('Bearer token-2')
   })
 
@@ -578,7 +578,7 @@ describe('credentials', () => {
     const scheme = { type: 'oauth2', flows: { clientCredentials: { tokenUrl: '/token', scopes: {} } } }
     const environment = { HIVE_CLIENT_ID: 'bee', HIVE_CLIENT_SECRET: 'w&x' }
     const { call } = await opened(secured(upstream, { s: scheme }, [{ s: [] }]), {}, environment)
-    expect((await call('x')).structuredContent).toEqual({ ok: true })
+    expect((await call('x')).structuredContent).toStrictEqual({ ok: true })
     upstream.answer = () => ({ status: 400 })
     const refused = await opened(secured(upstream, { s: scheme }, [{ s: [] }]), {}, environment)
     expect(await refused.text('x')).toMatch(/^The API refused access/)
@@ -610,7 +610,7 @@ describe('credentials', () => {
     )
     expect(
       (await planOpenApi(secured(upstream, schemes, [{ odd: [] }, { key: [] }]))).operations[0]?.credentials,
-    ).toEqual(['key'])
+    ).toStrictEqual(['key'])
     const own = await opened(
       secured(upstream, schemes, [{ odd: [] }]),
       { credential: { kind: 'bearer' }, settingPrefix: 'BEES' },
@@ -635,12 +635,12 @@ describe('responses', () => {
 
   test('that match their schema are structured, lists included', async () => {
     const one = await answering(kg, () => ({ body: { kg: 41 } }))
-    expect(await one.call('x')).toEqual({
+    expect(await one.call('x')).toStrictEqual({
       content: [{ type: 'text', text: '{"kg":41}' }],
       structuredContent: { kg: 41 },
     })
     const list = await answering({ type: 'array', items: kg }, () => ({ body: [{ kg: 41 }] }))
-    expect((await list.call('x')).structuredContent).toEqual({ value: [{ kg: 41 }] })
+    expect((await list.call('x')).structuredContent).toStrictEqual({ value: [{ kg: 41 }] })
   })
 
   test('that do not match are passed on and reported; with validateResponses they are errors', async () => {
@@ -687,7 +687,7 @@ describe('responses', () => {
     ],
   ])('of other types: %s', async (_what, reply, content) => {
     const { call } = await answering(undefined, reply)
-    expect(await call('x')).toEqual({ content })
+    expect(await call('x')).toStrictEqual({ content })
   })
 
   test('of bytes are a resource', async () => {
@@ -707,7 +707,7 @@ describe('responses', () => {
     }))
     const { content, isError } = await call('x')
     expect(isError).toBeUndefined()
-    expect(content.map(({ text }: Loose) => text)).toEqual([
+    expect(content.map(({ text }: Loose) => text)).toStrictEqual([
       '{"received":"{\\"kg\\": 4"}',
       'The API declares application/json, but the response cannot be read as JSON; it is returned unchanged.',
     ])
@@ -818,7 +818,7 @@ describe('an upstream that is slow, busy or redirects', () => {
     const replies = [{ status: 503 }, { status: 429, headers: { 'retry-after': '0' } }, { body: { ok: 1 } }]
     const upstream = await Upstream.start(() => replies.shift() ?? { status: 500 })
     const { call, text } = await reading(upstream)
-    expect((await call('x')).structuredContent).toEqual({ ok: 1 })
+    expect((await call('x')).structuredContent).toStrictEqual({ ok: 1 })
     expect(upstream.seen).toHaveLength(3)
     replies.push({ status: 503 }, { body: { ok: 2 } })
     expect(await text('add')).toMatch(/returned 503/)
@@ -833,7 +833,7 @@ describe('an upstream that is slow, busy or redirects', () => {
       return undefined
     })
     const { call, text } = await reading(upstream)
-    expect((await call('x')).structuredContent).toEqual({ ok: 1 })
+    expect((await call('x')).structuredContent).toStrictEqual({ ok: 1 })
     breaks = 1
     expect(await text('add')).toMatch(/The API cannot be reached \((ECONNRESET|UND_ERR_SOCKET)\)/)
   })
@@ -887,7 +887,7 @@ describe('an upstream that is slow, busy or redirects', () => {
       { ...security, allowedHosts: [`127.0.0.1:${other.port}`] },
       { HIVE_TOKEN: 'tok' },
     )
-    expect((await allowed.call('x')).structuredContent).toEqual({ other: true })
+    expect((await allowed.call('x')).structuredContent).toStrictEqual({ other: true })
     expect(other.last.headers).not.toHaveProperty('authorization')
   })
 
@@ -913,7 +913,7 @@ describe('an upstream that is slow, busy or redirects', () => {
       { limits: { retries: 0 } },
     )
     expect(await text('x')).toMatch(/an address in a private network|cannot be reached \((ENOTFOUND|EAI_AGAIN)\)/)
-    expect(upstream.seen).toEqual([])
+    expect(upstream.seen).toStrictEqual([])
   })
 })
 
@@ -982,12 +982,12 @@ describe('pagination', () => {
     const seen: number[] = []
     expect(
       items(await link.call('x', { gather: 12 }, { onProgress: ({ progress }) => seen.push(progress) })),
-    ).toEqual(all.slice(0, 12))
-    expect(seen).toEqual([5, 10])
-    expect(items(await link.call('x', { gather: 100 }))).toEqual(all)
+    ).toStrictEqual(all.slice(0, 12))
+    expect(seen).toStrictEqual([5, 10])
+    expect(items(await link.call('x', { gather: 100 }))).toStrictEqual(all)
     // Full pages that are enough are the last ones to be requested.
     const before = upstream.seen.length
-    expect(items(await link.call('x', { gather: 10 }))).toEqual(all.slice(0, 10))
+    expect(items(await link.call('x', { gather: 10 }))).toStrictEqual(all.slice(0, 10))
     expect(upstream.seen.length - before).toBe(2)
   })
 
@@ -1015,7 +1015,7 @@ describe('an API in the same process', () => {
     }
     const { call } = await opened(description, { upstream })
     await call('who')
-    expect(seen).toEqual(['http://in-process.localhost/api/v2/who'])
+    expect(seen).toStrictEqual(['http://in-process.localhost/api/v2/who'])
     await expect(opened(description)).rejects.toThrow(
       /HIVE_URL \(Where Hive API is, such as https:\/\/api\.example\/api\/v2\)/,
     )
@@ -1031,7 +1031,7 @@ describe('an API in the same process', () => {
       upstream: (request) => app.fetch(request),
       headers: ({ session }) => ({ 'x-session': session.client?.name ?? '' }),
     })
-    expect((await call('who')).structuredContent).toEqual({ who: 'jexo', at: '/who' })
+    expect((await call('who')).structuredContent).toStrictEqual({ who: 'jexo', at: '/who' })
   })
 })
 

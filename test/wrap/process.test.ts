@@ -49,7 +49,7 @@ describe('a program that speaks JSON lines', () => {
     const progress: unknown[] = []
     const stepped = await link.call('steps', {}, { onProgress: (step) => progress.push(step) })
     expect(textOf(stepped)).toBe('done')
-    expect(progress).toEqual([expect.objectContaining({ progress: 1, total: 2, message: 'one' })])
+    expect(progress).toStrictEqual([expect.objectContaining({ progress: 1, total: 2, message: 'one' })])
     expect(await link.call('odd', {})).toMatchObject({ structuredContent: { ok: true } })
     expect(reports.join('\n')).toMatch(/a line that is no message[\s\S]*half-way/)
   })
@@ -64,8 +64,8 @@ describe('a program that speaks JSON lines', () => {
     expect(textOf(second)).toBe('waited')
     expect(textOf(first)).toBe(textOf(third))
     const names = JSON.parse(textOf(await link.call('env', {}))) as string[]
-    expect(names).toEqual(expect.arrayContaining(['HIVES', 'PATH']))
-    expect(names.filter((name) => /^(NODE_OPTIONS|npm_|JEST)/.test(name))).toEqual([])
+    expect(names).toStrictEqual(expect.arrayContaining(['HIVES', 'PATH']))
+    expect(names.filter((name) => /^(NODE_OPTIONS|npm_|JEST)/.test(name))).toStrictEqual([])
   })
 
   test('runs in as many processes as allowed', async () => {
@@ -73,7 +73,7 @@ describe('a program that speaks JSON lines', () => {
     const long = [link.call('wait', { ms: 400 }), link.call('wait', { ms: 400 })]
     const pids = await Promise.all([1, 2, 3, 4].map(() => link.call('pid', {})))
     expect(new Set(pids.map(textOf)).size).toBeLessThanOrEqual(2)
-    expect((await Promise.all(long)).map(textOf)).toEqual(['waited', 'waited'])
+    expect((await Promise.all(long)).map(textOf)).toStrictEqual(['waited', 'waited'])
   })
 
   test.each<[string, Partial<ProcessDescription>, boolean]>([
@@ -141,14 +141,14 @@ describe('the description', () => {
   })
 
   test('has a schema, and schemas/ holds the same', () => {
-    expect(JSON.parse(readFileSync(join(root, 'schemas/process.schema.json'), 'utf8'))).toEqual(processSchema)
+    expect(JSON.parse(readFileSync(join(root, 'schemas/process.schema.json'), 'utf8'))).toStrictEqual(processSchema)
   })
 
   test('filters and renames', async () => {
     const command = { command: 'python3', args: [pathToFileURL(join(examples, 'frames.py'))] }
     const plan = await planProcess(command, { only: ['count_*'], prefix: 'py_' })
     expect(plan.program).toBe('python3 frames.py')
-    expect(plan.tools.map(({ as }) => as)).toEqual(['py_count_frames'])
+    expect(plan.tools.map(({ as }) => as)).toStrictEqual(['py_count_frames'])
   })
 })
 

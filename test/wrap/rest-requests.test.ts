@@ -135,7 +135,7 @@ describe('bodies are serialized in their declared media type', () => {
   test('JSON from separate arguments, without read-only properties', async () => {
     const link = await posting({ 'application/json': { schema: hive } })
     const [tool] = await link.tools()
-    expect(Object.keys(tool?.inputSchema.properties as object)).toEqual(['code', 'tags', 'site'])
+    expect(Object.keys(tool?.inputSchema.properties as object)).toStrictEqual(['code', 'tags', 'site'])
     await link.call('x', { code: 'ML-13', site: { row: 2 } })
     expect(upstream.last).toMatchObject({
       body: '{"code":"ML-13","site":{"row":2}}',
@@ -206,7 +206,7 @@ describe('bodies are serialized in their declared media type', () => {
     expect(upstream.last).toMatchObject({ body: '# Hive', headers: { 'content-type': 'text/markdown' } })
     const bytes = await posting({ 'application/octet-stream': {} })
     await bytes.call('x', { body: { base64: Buffer.from([1, 2, 255]).toString('base64') } })
-    expect(Buffer.from(upstream.last.body, 'latin1')).toEqual(Buffer.from([1, 2, 255]))
+    expect(Buffer.from(upstream.last.body, 'latin1')).toStrictEqual(Buffer.from([1, 2, 255]))
     expect((await said(bytes, 'x', { body: { base64: '*' } })).text).toMatch(
       /is not base64: pass a base64 string, or \{ base64, name, mediaType \}/,
     )

@@ -30,7 +30,7 @@ test('a wrapped server keeps its own name, instructions and definitions', async 
   const kit = await kitFromServer(server())
   expect(kit).toMatchObject({ name: 'hives', version: '2.0.0', about: 'Weighs hives.' })
   const echo = (await (await linkTo(kit)).tools()).find(({ name }) => name === 'echo')
-  expect(echo).toEqual({
+  expect(echo).toStrictEqual({
     name: 'echo',
     description: 'About echo.',
     inputSchema: { type: 'object' },
@@ -47,7 +47,7 @@ test('arguments, _meta and results pass unchanged, even if they are invalid', as
     arguments: { odd: [1, null] },
     _meta: { 'apiary/from': 'test' },
   })
-  expect(echoed._meta).toEqual({ 'apiary/seen': 1 })
+  expect(echoed._meta).toStrictEqual({ 'apiary/seen': 1 })
   expect(await link.call('lies')).toMatchObject({ structuredContent: { kg: 'heavy' } })
   await expect(link.call('refuse')).rejects.toMatchObject({
     code: -32050,
@@ -67,12 +67,12 @@ test('parts can be chosen, renamed, redescribed, tagged and put behind layers', 
   })
   const link = await linkTo(kit)
   const tools = await link.tools()
-  expect(tools.map(({ name, description }) => [name, description])).toEqual([
+  expect(tools.map(({ name, description }) => [name, description])).toStrictEqual([
     ['h_process', 'About pid.'],
     ['h_echo', 'Repeats.'],
   ])
   expect(await textOf(link, 'h_echo', { a: 1 })).toBe(await textOf(link, 'h_echo', { a: 1 }))
-  expect((await link.resources()).map(({ uri }) => uri)).toEqual(['hives://ML-04'])
+  expect((await link.resources()).map(({ uri }) => uri)).toStrictEqual(['hives://ML-04'])
   await expect(wrapServer(server(), { only: ['ech'] })).rejects.toMatchObject({
     code: 'part-missing',
     message: expect.stringContaining('echo'),
@@ -81,7 +81,7 @@ test('parts can be chosen, renamed, redescribed, tagged and put behind layers', 
 
 test('forty tools become three', async () => {
   const link = await linkTo(await wrapped({ catalogue: true }))
-  expect((await link.tools()).map(({ name }) => name)).toEqual(['find_tool', 'explain_tool', 'carry_out_tool'])
+  expect((await link.tools()).map(({ name }) => name)).toStrictEqual(['find_tool', 'explain_tool', 'carry_out_tool'])
   const result = await link.call('carry_out_tool', { tool: 'echo', arguments: {} })
   expect(JSON.stringify(result.content)).toContain('echo')
 })
@@ -93,17 +93,17 @@ test('two servers with the same names and URIs work in one kit', async () => {
   ]
   const link = await linkTo(defineKit({ name: 'both', version: '1.0.0', parts }))
   expect(await textOf(link, 'north_pid')).not.toBe(await textOf(link, 'south_pid'))
-  expect((await link.read('south+hives://ML-04')).contents).toEqual([
+  expect((await link.read('south+hives://ML-04')).contents).toStrictEqual([
     { uri: 'south+hives://ML-04', text: 'read hives://ML-04' },
   ])
-  expect((await link.read('north+hives://QF-01')).contents).toEqual([
+  expect((await link.read('north+hives://QF-01')).contents).toStrictEqual([
     { uri: 'north+hives://QF-01', text: 'read hives://QF-01' },
   ])
   const { content } = await link.call('north_link')
   expect(content).toMatchObject([{ uri: 'north+hives://ML-04' }, { resource: { uri: 'north+hives://ML-04' } }])
   const updated = new Promise((resolve) => link.on('resourceUpdated', resolve))
   await link.subscribe('north+hives://ML-04')
-  expect(await updated).toEqual({ uri: 'north+hives://ML-04' })
+  expect(await updated).toStrictEqual({ uri: 'north+hives://ML-04' })
 })
 
 test('a client of the newest revision works with a server of the oldest, which cannot ask', async () => {
@@ -122,14 +122,14 @@ test('questions and logs reach the caller that they belong to', async () => {
     onLog: (message) => logged.push(message),
   })
   const other = await linkTo(kit, { onQuestion: () => ({ action: 'decline' }) })
-  expect(await Promise.all([textOf(one, 'ask'), textOf(other, 'ask')])).toEqual([
+  expect(await Promise.all([textOf(one, 'ask'), textOf(other, 'ask')])).toStrictEqual([
     '{"action":"accept","content":{"kg":41}}',
     '{"action":"decline"}',
   ])
   const without = await linkTo(kit)
   expect(JSON.parse(await textOf(without, 'ask'))).toMatchObject({ code: -32601 })
   await one.call('log')
-  expect(logged).toEqual([{ level: 'warning', logger: 'scale', data: { kg: 41 } }])
+  expect(logged).toStrictEqual([{ level: 'warning', logger: 'scale', data: { kg: 41 } }])
 })
 
 test('each caller has its own session, which ends with the caller; a shared session serves all', async () => {
@@ -193,7 +193,7 @@ test('views and page-only tools reach only callers that show views', async () =>
   const tools = await host.tools()
   expect(
     tools.map(({ name, _meta }) => [name, (_meta?.ui as { resourceUri?: string } | undefined)?.resourceUri]),
-  ).toEqual([
+  ).toStrictEqual([
     ['show_hive', 'ui://hives/card'],
     ['tap', 'ui://hives/card'],
     ['plain', undefined],
@@ -211,8 +211,8 @@ test('views and page-only tools reach only callers that show views', async () =>
     })
   expect(await textOf(host, 'n_tap')).toBe('done')
   const plain = await linkTo(kit)
-  expect((await plain.tools()).map(({ name }) => name)).toEqual(['show_hive', 'plain', 'n_show_hive', 'n_plain'])
-  expect((await plain.resources()).map(({ uri }) => uri)).toEqual([])
+  expect((await plain.tools()).map(({ name }) => name)).toStrictEqual(['show_hive', 'plain', 'n_show_hive', 'n_plain'])
+  expect((await plain.resources()).map(({ uri }) => uri)).toStrictEqual([])
   await upstream.close()
 })
 
@@ -233,8 +233,8 @@ test('a tool that the server adds appears here', async () => {
 
 test('unusable names are changed or skipped, with the reason', async () => {
   const { tools, skipped } = await planServer(server('2025-11-25', 'wild'))
-  expect(tools.map(({ as }) => as)).toEqual(['weigh_hive', 'twice', '_mlaut_31m', 'silent'])
-  expect(skipped.map(({ kind, reason }) => `${kind}: ${reason}`).sort()).toEqual([
+  expect(tools.map(({ as }) => as)).toStrictEqual(['weigh_hive', 'twice', '_mlaut_31m', 'silent'])
+  expect(skipped.map(({ kind, reason }) => `${kind}: ${reason}`).sort()).toStrictEqual([
     'template: its URI template cannot be read',
     'tool: another tool is called weigh_hive already; rename one of them',
     'tool: it has no name',

@@ -106,7 +106,7 @@ describe.each(kinds)('%s', (kind) => {
 
   test('plans statements as tools with types from the database, and reports what it skips', async () => {
     const plan = await planSql(source(), { queries: [queries], name: 'ledger' })
-    expect(plan.tools.map(({ name }) => name)).toEqual(['batches_of_site', 'one_batch', 'add_batch'])
+    expect(plan.tools.map(({ name }) => name)).toStrictEqual(['batches_of_site', 'one_batch', 'add_batch'])
     const [batches, , add] = plan.tools
     expect(batches?.input).toMatchObject({
       required: ['site'],
@@ -116,7 +116,7 @@ describe.each(kinds)('%s', (kind) => {
       },
       additionalProperties: false,
     })
-    expect(Object.keys(batches?.row?.properties as object)).toEqual(['id', 'hive', 'kg', 'taken_on', 'big', 'site'])
+    expect(Object.keys(batches?.row?.properties as object)).toStrictEqual(['id', 'hive', 'kg', 'taken_on', 'big', 'site'])
     expect(add?.input).toMatchObject({
       properties: {
         // Any integer in SQLite may be too large for a JSON number.
@@ -127,7 +127,7 @@ describe.each(kinds)('%s', (kind) => {
       },
     })
     const reasons = Object.fromEntries(plan.skipped.map(({ name, reason }) => [name, reason]))
-    expect(reasons).toEqual({
+    expect(reasons).toStrictEqual({
       unmarked: 'it writes data, but declares no effect',
       liar: 'it declares @effect read, but writes data',
       broken: expect.stringMatching(/the database refused it: .*nothing_such/),
@@ -135,7 +135,7 @@ describe.each(kinds)('%s', (kind) => {
       lays_hands_on: 'DROP is not a statement that a tool can run',
     })
     expect(plan.skipped[0]?.where).toBe('queries.sql:23')
-    expect(plan.tables.map(({ uri }) => uri)).toEqual([
+    expect(plan.tables.map(({ uri }) => uri)).toStrictEqual([
       'ledger://batches/{id}',
       'ledger://hives/{hive}',
       'ledger://per_site',
@@ -147,11 +147,11 @@ describe.each(kinds)('%s', (kind) => {
   test('returns exact numbers, dates and null', async () => {
     const link = await linkTo(source())
     const found = await link.call('batches_of_site', { site: 'Marsh Lane' })
-    expect(rowsOf(found)).toEqual([
+    expect(rowsOf(found)).toStrictEqual([
       { id: 2, hive: 'ML-01', kg: 3.25, taken_on: '2026-06-02', big: 7, site: 'Marsh Lane' },
       { id: 1, hive: 'ML-01', kg: 12.5, taken_on: '2026-06-01', big: '9007199254740993', site: 'Marsh Lane' },
     ])
-    expect((await link.call('one_batch', { id: 3 })).structuredContent).toEqual({ id: 3, kg: 7 })
+    expect((await link.call('one_batch', { id: 3 })).structuredContent).toStrictEqual({ id: 3, kg: 7 })
     expect(await link.call('one_batch', { id: 99 })).toMatchObject({
       isError: true,
       content: [{ text: 'No row found: one_batch returned nothing for {"id":99}.' }],
@@ -170,7 +170,7 @@ describe.each(kinds)('%s', (kind) => {
     '0x31 or 1',
   ])('passes %j as a value everywhere', async (text) => {
     const link = await linkTo(source())
-    expect(rowsOf(await link.call('batches_of_site', { site: text }))).toEqual([])
+    expect(rowsOf(await link.call('batches_of_site', { site: text }))).toStrictEqual([])
     const wrong = await link.call('one_batch', { id: text })
     expect(textOf(wrong)).toMatch(/id: received/)
     const most = await link.call('batches_of_site', { site: 'Marsh Lane', most: text })
@@ -179,13 +179,13 @@ describe.each(kinds)('%s', (kind) => {
       /hives has no row with hive/,
     )
     const ref = { template: 'ledger://hives/{hive}' }
-    expect((await link.complete(ref, { name: 'hive', value: text })).values).toEqual([])
-    expect((await link.call('one_batch', { id: 1 })).structuredContent).toEqual({ id: 1, kg: 12.5 })
+    expect((await link.complete(ref, { name: 'hive', value: text })).values).toStrictEqual([])
+    expect((await link.call('one_batch', { id: 1 })).structuredContent).toStrictEqual({ id: 1, kg: 12.5 })
   })
 
   test('offers rows as resources by key, with completion, and whole views', async () => {
     const link = await linkTo(source())
-    expect(await textAt(link, 'ledger://visits/ML-01/2026-06-02')).toEqual({
+    expect(await textAt(link, 'ledger://visits/ML-01/2026-06-02')).toStrictEqual({
       hive: 'ML-01',
       day: '2026-06-02',
       keeper: 'Bram',
@@ -194,9 +194,9 @@ describe.each(kinds)('%s', (kind) => {
       rows: expect.arrayContaining([{ site: 'Marsh Lane', hives: 1 }]),
     })
     const ref = { template: 'ledger://visits/{hive}/{day}' }
-    expect((await link.complete(ref, { name: 'hive', value: 'ML' })).values).toEqual(['ML-01', 'ML-02'])
+    expect((await link.complete(ref, { name: 'hive', value: 'ML' })).values).toStrictEqual(['ML-01', 'ML-02'])
     const days = await link.complete(ref, { name: 'day', value: '2026' }, { hive: 'ML-01' })
-    expect(days.values).toEqual(['2026-06-01', '2026-06-02'])
+    expect(days.values).toStrictEqual(['2026-06-01', '2026-06-02'])
     const schema = await textAt(link, 'ledger://schema')
     expect(schema.tables[0]).toMatchObject({ name: 'batches', key: ['id'] })
     expect(schema.tables[0].columns[1].references ?? schema.tables[0].columns[1].name).toMatch(/^hives?/)
@@ -206,7 +206,7 @@ describe.each(kinds)('%s', (kind) => {
   test('writes only with marked statements, in a transaction', async () => {
     const link = await linkTo(source())
     const added = await link.call('add_batch', { id: 50, hive: 'ML-02', kg: 1.5 })
-    expect(added.structuredContent).toEqual({ changed: 1 })
+    expect(added.structuredContent).toStrictEqual({ changed: 1 })
     expect(await textAt(link, 'ledger://batches/50')).toMatchObject({ id: 50, kg: 1.5, taken_on: null })
     const again = await link.call('add_batch', { id: 50, hive: 'ML-02', kg: 1.5 })
     expect(textOf(again)).toMatch(/The ledger database refused the statement: .*(UNIQUE|unique|Duplicate)/)
@@ -215,7 +215,7 @@ describe.each(kinds)('%s', (kind) => {
   test('lets a SELECT of the model read, and nothing else', async () => {
     const link = await linkTo(source())
     const found = await link.call('ask_ledger', { sql: 'select id, id from batches where id < 3 order by 1;' })
-    expect(rowsOf(found)).toEqual([
+    expect(rowsOf(found)).toStrictEqual([
       { id: 1, id_2: 1 },
       { id: 2, id_2: 2 },
     ])
@@ -231,7 +231,7 @@ describe.each(kinds)('%s', (kind) => {
     for (const [sql, message] of refused) expect(textOf(await link.call('ask_ledger', { sql }))).toMatch(message)
     expect(
       rowsOf(await link.call('ask_ledger', { sql: 'select count(*) as n from batches where id <= 3' })),
-    ).toEqual([{ n: 3 }])
+    ).toStrictEqual([{ n: 3 }])
     expect((await link.call('explain_ledger', { words: 'site' })).content[0]).toMatchObject({
       text: expect.stringContaining('per_site(site, hives)'),
     })
@@ -244,7 +244,7 @@ describe.each(kinds)('%s', (kind) => {
     expect(rowsOf(first)).toHaveLength(40)
     expect(textOf(first)).toMatch(/These are the first 40 rows; there are more.*skip 40/)
     const next = await link.call('ask_ledger', { sql: endless[kind], skip: 40 })
-    expect(rowsOf(next)[0]).toEqual({ x: 41 })
+    expect(rowsOf(next)[0]).toStrictEqual({ x: 41 })
     const small = await linkTo(source(), { limits: { maxBytes: 100 } })
     const cut = await small.call('ask_ledger', { sql: endless[kind] })
     expect(rowsOf(cut).length).toBeLessThan(100)
@@ -260,7 +260,7 @@ describe.each(kinds)('%s', (kind) => {
     const cancelled = patient.call('ask_ledger', { sql: slow[kind] }, { signal: ending.signal })
     setTimeout(() => ending.abort(), 300)
     await expect(cancelled).rejects.toThrow()
-    expect((await patient.call('one_batch', { id: 1 })).structuredContent).toEqual({ id: 1, kg: 12.5 })
+    expect((await patient.call('one_batch', { id: 1 })).structuredContent).toStrictEqual({ id: 1, kg: 12.5 })
   })
 
   test('rolls back the writes of a cancelled call', async () => {
@@ -284,14 +284,14 @@ describe.each(kinds)('%s', (kind) => {
     const written = database.change(many[kind], {}, call as never)
     setTimeout(() => ending.abort(), 300)
     await expect(written).rejects.toThrow(/cancelled; nothing was changed/)
-    expect(await database.rows(`select count(*) as n from visits where hive = 'ML-99'`)).toEqual([{ n: 0 }])
+    expect(await database.rows(`select count(*) as n from visits where hive = 'ML-99'`)).toStrictEqual([{ n: 0 }])
     await database.close()
   })
 
   test('finds rows by their text', async () => {
     const link = await linkTo(source(), { search: { columns: ['batches.note'] } })
     const { rows } = (await link.call('search_ledger', { query: 'moths' })).structuredContent as { rows: object[] }
-    expect(rows).toEqual([
+    expect(rows).toStrictEqual([
       expect.objectContaining({ table: 'batches', key: { id: 2 }, column: 'note', uri: 'ledger://batches/2' }),
     ])
     const embed = async (texts: readonly string[]) =>
@@ -323,7 +323,7 @@ describe.each([
       /^The ledger database is not reachable; try again/,
     )
     await server.start()
-    expect((await link.call('one_batch', { id: 1 })).structuredContent).toEqual({ id: 1, kg: 12.5 })
+    expect((await link.call('one_batch', { id: 1 })).structuredContent).toStrictEqual({ id: 1, kg: 12.5 })
     expect(reports.map(({ text }) => text).join('\n')).not.toContain('honey-2026')
   })
 
@@ -333,7 +333,7 @@ describe.each([
     const link = await linkTo(server.url, { only: ['one_batch', 'batches'] }, reports)
     expect((await link.tools()).map(({ name }) => name)).toContain('one_batch')
     expect(textOf(await link.call('one_batch', { id: 1 }))).toMatch(/The database cannot be reached now/)
-    expect(reports).toEqual([
+    expect(reports).toStrictEqual([
       {
         level: 'warning',
         text: expect.stringMatching(/the database cannot be reached .* Its parts say so until it is there\.$/),
@@ -343,8 +343,8 @@ describe.each([
     const changed = new Promise((resolve) => link.on('toolsChanged', resolve))
     await server.start()
     await changed
-    expect((await link.templates()).map(({ uriTemplate }) => uriTemplate)).toEqual(['ledger://batches/{id}'])
-    expect((await link.call('one_batch', { id: 1 })).structuredContent).toEqual({ id: 1, kg: 12.5 })
+    expect((await link.templates()).map(({ uriTemplate }) => uriTemplate)).toStrictEqual(['ledger://batches/{id}'])
+    expect((await link.call('one_batch', { id: 1 })).structuredContent).toStrictEqual({ id: 1, kg: 12.5 })
     expect(await textAt(link, 'ledger://batches/1')).toMatchObject({ hive: 'ML-01' })
   })
 
@@ -399,7 +399,7 @@ describe('a SQLite file', () => {
     other2.exec('begin exclusive')
     expect(textOf(await link.call('one_batch', { id: 1 }))).toMatch(/The database cannot be reached now/)
     other2.exec('rollback')
-    expect((await link.call('one_batch', { id: 1 })).structuredContent).toEqual({ id: 1, kg: 12.5 })
+    expect((await link.call('one_batch', { id: 1 })).structuredContent).toStrictEqual({ id: 1, kg: 12.5 })
   })
 
   test('is created once if it is missing, and never by a SELECT', async () => {
@@ -407,7 +407,7 @@ describe('a SQLite file', () => {
     const ledger = sqlDatabase(file, { create: tables.join(';\n') })
     const parts = await wrapSql(ledger, { only: ['hives'] })
     const link = await connect(defineKit({ name: 'x', version: '1', parts }))
-    expect(await textAt(link, 'new://hives/ML-01')).toEqual({ hive: 'ML-01', site: 'Marsh Lane' })
+    expect(await textAt(link, 'new://hives/ML-01')).toStrictEqual({ hive: 'ML-01', site: 'Marsh Lane' })
     await link.close()
   })
 })
@@ -427,7 +427,7 @@ test('plans match their JSON Schemas', async () => {
   for (const [kind, plan] of Object.entries(plans)) {
     const schema = JSON.parse(readFileSync(join(root, `schemas/${kind}-plan.schema.json`), 'utf8'))
     const check = await compilingValidator.prepare(schema)
-    expect(check(JSON.parse(JSON.stringify(plan)))).toEqual([])
+    expect(check(JSON.parse(JSON.stringify(plan)))).toStrictEqual([])
   }
 })
 
@@ -478,9 +478,9 @@ describe('vectors in the database', () => {
     const link = await linkTo(source, { name: 'ledger', search: { columns: ['notes.note'], embed: counted } })
     const found = await link.call('search_ledger', { query: 'insects', most: 2 })
     const { rows } = found.structuredContent as { rows: { key: { id: number } }[] }
-    expect(rows.map(({ key }) => key.id).sort()).toEqual([1, 4])
-    expect(asked).toEqual([['insects']])
-    expect(JSON.parse((await link.read('ledger://notes/1')).contents[0]?.text ?? '')).toEqual({
+    expect(rows.map(({ key }) => key.id).sort()).toStrictEqual([1, 4])
+    expect(asked).toStrictEqual([['insects']])
+    expect(JSON.parse((await link.read('ledger://notes/1')).contents[0]?.text ?? '')).toStrictEqual({
       id: 1,
       note: notes[0],
       'odd ]name': null,
@@ -488,7 +488,7 @@ describe('vectors in the database', () => {
     const tables = JSON.parse((await link.read('ledger://schema')).contents[0]?.text ?? '').tables
     expect(
       tables.map(({ name }: { name: string }) => name).filter((name: string) => /shadow|near/.test(name)),
-    ).toEqual([])
+    ).toStrictEqual([])
   })
 
   test('a missing vector column is an error', async () => {

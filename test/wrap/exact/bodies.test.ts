@@ -106,14 +106,14 @@ test.each<[string, object, string, object]>([
     },
   ],
 ])('a %s is planned exactly', async (_what, description, id, body) => {
-  expect((await planOf(description, id))?.body).toEqual(body)
+  expect((await planOf(description, id))?.body).toStrictEqual(body)
 })
 
 test('arguments keep their descriptions, and are required if their fields are', async () => {
-  expect((await planOf(newer('3.1.0'), 'all'))?.input).toEqual(
+  expect((await planOf(newer('3.1.0'), 'all'))?.input).toStrictEqual(
     object({ name: text, kg: { type: 'number' } }, { required: ['name', 'kg'], additionalProperties: false }),
   )
-  expect((await planOf(older, 'old'))?.input).toEqual(
+  expect((await planOf(older, 'old'))?.input).toStrictEqual(
     object(
       { site: { ...text, description: 'Name of the site.' }, tags: texts, codes: texts },
       { required: ['site'], additionalProperties: false },

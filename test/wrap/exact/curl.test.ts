@@ -100,7 +100,7 @@ test.each(lines.map((line, at) => [line[0], at] as const))('%s sends what curl s
   const wanted = upstream.seen.slice(before).map(shown)
   expect(wanted.length).toBeGreaterThan(0)
   const got = await byTool(line.replaceAll('URL', upstream.url), at, lines[at]?.[1] ?? {})
-  expect(got).toEqual(wanted)
+  expect(got).toStrictEqual(wanted)
 })
 
 test.each([
@@ -121,7 +121,7 @@ test.each([
   writeFileSync(file, `${line}\ncurl URL/next`.replaceAll('URL', upstream.url))
   const plan = await planCurl(file)
   expect(plan.skipped[0]).toMatchObject({ where: 'refused.sh:1', reason: expect.stringMatching(reason) })
-  expect(plan.operations.map(({ path }) => path)).toEqual(['/next'])
+  expect(plan.operations.map(({ path }) => path)).toStrictEqual(['/next'])
 })
 
 test.each([
@@ -132,7 +132,7 @@ test.each([
   const file = join(folder, 'given.sh')
   writeFileSync(file, line.replaceAll('URL', upstream.url))
   const { operations } = await planCurl(file, { writes: true })
-  expect(Object.keys(operations[0]?.input.properties ?? {})).toEqual(names)
+  expect(Object.keys(operations[0]?.input.properties ?? {})).toStrictEqual(names)
 })
 
 test('continued lines of the Windows command prompt and of PowerShell are joined', async () => {
@@ -143,8 +143,8 @@ test('continued lines of the Windows command prompt and of PowerShell are joined
     `${cmd}\n\ncurl.exe URL/ps \`\n  -H "X-Site: Oak" \`\n  -d "x=1"\n`.replaceAll('URL', upstream.url),
   )
   const { operations, skipped } = await planCurl(file, { writes: true })
-  expect(skipped).toEqual([])
-  expect(operations.map(({ method, path }) => `${method} ${path}`)).toEqual(['POST /cmd', 'POST /ps'])
+  expect(skipped).toStrictEqual([])
+  expect(operations.map(({ method, path }) => `${method} ${path}`)).toStrictEqual(['POST /cmd', 'POST /ps'])
 })
 
 test('a URL with a glob pattern gives examples of one request', async () => {
@@ -161,5 +161,5 @@ test('every curl option is known, and takes a value if it does in curl', () => {
   expect(found.length).toBeGreaterThan(200)
   for (const [, short, long = '', value] of found)
     for (const name of [short, long].filter((one) => one !== undefined))
-      expect({ name, takesValue: curlOption(name).takesValue }).toEqual({ name, takesValue: value !== undefined })
+      expect({ name, takesValue: curlOption(name).takesValue }).toStrictEqual({ name, takesValue: value !== undefined })
 })

@@ -56,7 +56,7 @@ test('no passage is longer than a page, even in a file with one line', async () 
   expect(passages.map(({ text }) => text).join('')).toBe(files['bundle.js'])
   const found = await search('winterFeed')
   expect(JSON.stringify(found).length).toBeLessThan(20_000)
-  expect(found.map(({ file }) => file)).toEqual(expect.arrayContaining(['bundle.js', 'settings.md']))
+  expect(found.map(({ file }) => file)).toStrictEqual(expect.arrayContaining(['bundle.js', 'settings.md']))
 })
 
 test('separate text pieces of a PDF page are separate words', async () => {
@@ -106,7 +106,7 @@ test('a folder that is replaced by another is followed', async () => {
   const become = async (expected: string[]) => {
     while (String(await names()) !== String(expected) && Date.now() < until)
       await new Promise((done) => setTimeout(done, 100))
-    expect(await names()).toEqual(expected)
+    expect(await names()).toStrictEqual(expected)
   }
   await become(['notes://new.md'])
   writeFileSync(join(place, 'later.md'), 'Later.')
@@ -134,5 +134,5 @@ test('a question in other words than the page finds it among five hundred files'
   await handbook.close()
   // At least 85 of a hundred.
   const isGood = missed.length <= questions.length * 0.15
-  expect({ missed, isGood }).toEqual({ missed, isGood: true })
+  expect({ missed, isGood }).toStrictEqual({ missed, isGood: true })
 })

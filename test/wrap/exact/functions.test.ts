@@ -53,8 +53,8 @@ test('overloads become one tool that accepts the arguments of each, with the tex
     properties: { what: { anyOf: [{ type: 'string' }, { type: 'number' }] }, times: { type: 'number' } },
     required: ['what'],
   })
-  expect(find?.input.properties).toEqual({ code: { type: 'string' } })
-  expect(plan.notes).toEqual([
+  expect(find?.input.properties).toStrictEqual({ code: { type: 'string' } })
+  expect(plan.notes).toStrictEqual([
     'find never passes arguments of 1 of its 2 overloads: parameter test: a function cannot be JSON',
   ])
 })
@@ -81,8 +81,8 @@ test('the arguments select the overload, live and in a written kit', async () =>
     for (const [name, args, wanted] of overloadCalls) {
       const { isError, structuredContent, content } = await link.call(name, args as never)
       if (wanted instanceof RegExp)
-        expect([isError, JSON.stringify(content)]).toEqual([true, expect.stringMatching(wanted)])
-      else expect([name, args, structuredContent]).toEqual([name, args, { value: wanted }])
+        expect([isError, JSON.stringify(content)]).toStrictEqual([true, expect.stringMatching(wanted)])
+      else expect([name, args, structuredContent]).toStrictEqual([name, args, { value: wanted }])
     }
     await link.close()
   }
@@ -157,7 +157,7 @@ test('effects are inferred from the body, and from the name if the body is uncle
   const texts = bodies.map(([, text]) => (text.startsWith('/**') ? text : `export ${text}`))
   const tools = await toolsOf(around + texts.join('\n'))
   const effects = Object.values(tools).map(({ effect }) => effect)
-  expect(bodies.map(([what], at) => [what, effects[at]])).toEqual(bodies.map(([what, , wanted]) => [what, wanted]))
+  expect(bodies.map(([what], at) => [what, effects[at]])).toStrictEqual(bodies.map(([what, , wanted]) => [what, wanted]))
 })
 
 test('a body that is nested too deeply is judged by its name', async () => {
@@ -187,7 +187,7 @@ test('text, nested functions, destructured lists, zod schemas and `this`', async
     `),
   )
   const tools = Object.fromEntries(plan.tools.map((tool) => [tool.name, tool]))
-  expect(Object.keys(tools)).toEqual([
+  expect(Object.keys(tools)).toStrictEqual([
     'save_hive',
     'sum',
     'update',
@@ -205,9 +205,9 @@ test('text, nested functions, destructured lists, zod schemas and `this`', async
   expect(tools.save_hive?.input.properties).toMatchObject({ hive, others: { items: hive } })
   expect(tools.sum?.about).toBe('Adds up.\n\nIn kilograms.\n\nTwice.')
   expect(JSON.stringify(tools.update?.input)).not.toContain('description')
-  expect(Object.keys(tools.pair?.input.properties ?? {})).toEqual(['from_to'])
-  expect(tools.api_nested_deep_pong?.path).toEqual(['api', 'nested', 'deep', 'pong'])
-  expect(plan.skipped.map(({ name, reason }) => [name, reason])).toEqual([
+  expect(Object.keys(tools.pair?.input.properties ?? {})).toStrictEqual(['from_to'])
+  expect(tools.api_nested_deep_pong?.path).toStrictEqual(['api', 'nested', 'deep', 'pong'])
+  expect(plan.skipped.map(({ name, reason }) => [name, reason])).toStrictEqual([
     ['needsThis', 'parameter this: it needs a value for `this`, which no call gives'],
   ])
 })
@@ -231,7 +231,7 @@ test('packages by path, without types, and by a main file without its extension'
     writeFileSync(join(project, 'node_modules', name), text)
   }
   const comb = JSON.parse((await jexoIn(project, 'wrap', 'comb', '--json')).stdout)
-  expect(comb.tools.map(({ name, about, effect }: PlannedTool) => [name, about, effect])).toEqual([
+  expect(comb.tools.map(({ name, about, effect }: PlannedTool) => [name, about, effect])).toStrictEqual([
     ['cells', 'Cells.', 'read'],
     ['comb', 'Builds a comb.', 'read'],
   ])
@@ -254,7 +254,7 @@ test('functions of the same shape stay separate, and one exported twice is one t
       export const api = { find }
     `),
   )
-  expect(plan.tools.map(({ name }) => name)).toEqual(['north_weigh', 'south_weigh', 'one', 'two', 'find'])
+  expect(plan.tools.map(({ name }) => name)).toStrictEqual(['north_weigh', 'south_weigh', 'one', 'two', 'find'])
 })
 
 test('repeated types are stated once, and many functions can be a catalogue', async () => {
@@ -269,14 +269,14 @@ test('repeated types are stated once, and many functions can be a catalogue', as
     export function letters(text: string): number { return text.length }
   `
   const { compare } = await toolsOf(source)
-  expect(compare?.input.properties).toEqual({
+  expect(compare?.input.properties).toStrictEqual({
     first: { $ref: '#/$defs/Visit' },
     second: { $ref: '#/$defs/Visit' },
     more: { type: 'array', items: { $ref: '#/$defs/Visit' } },
   })
   const link = await linkTo(moduleOf(source), { catalogue: true })
   const names = (await link.tools()).map(({ name }) => name)
-  expect(names).toEqual(['find_function', 'explain_function', 'carry_out_function'])
+  expect(names).toStrictEqual(['find_function', 'explain_function', 'carry_out_function'])
   const call = async (name: string, args: object) => {
     const [first] = (await link.call(name, args as never)).content as { text: string }[]
     return JSON.parse(first?.text ?? '')
@@ -284,7 +284,7 @@ test('repeated types are stated once, and many functions can be a catalogue', as
   expect(await call('find_function', { words: 'count letters' })).toMatchObject({
     functions: [{ function: 'letters', does: 'Counts letters.' }],
   })
-  expect(await call('carry_out_function', { function: 'letters', arguments: { text: 'hive' } })).toEqual({
+  expect(await call('carry_out_function', { function: 'letters', arguments: { text: 'hive' } })).toStrictEqual({
     value: 4,
   })
   const refused = await link.call('carry_out_function', { function: 'letters', arguments: { text: 4 } })

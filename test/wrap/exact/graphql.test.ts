@@ -59,13 +59,13 @@ test('derived operations select fields of every kind, and leave arguments with d
     const { structuredContent, content, isError } = await link.call(name, args as never)
     return isError ? content : structuredContent
   }
-  expect(await call('place', { id: '1' })).toEqual({
+  expect(await call('place', { id: '1' })).toStrictEqual({
     place: { __typename: 'Site', id: '1', name: 'Ivy', hives: 4, owner: null },
   })
-  expect(await call('place', { id: '2' })).toEqual({
+  expect(await call('place', { id: '2' })).toStrictEqual({
     place: { __typename: 'Shed', id: '2', name: 'Oak', tools: ['smoker'] },
   })
-  expect(await call('findings', {})).toEqual({
+  expect(await call('findings', {})).toStrictEqual({
     findings: [
       expect.objectContaining({ __typename: 'Keeper', name: '20 LAST undefined', size: 2 }),
       { __typename: 'Swarm', swarm_size: 'large', keeper: { name: 'Ada', size: 1, site: null }, seenAt: null },
@@ -75,16 +75,16 @@ test('derived operations select fields of every kind, and leave arguments with d
   expect(await call('findings', { most: 3, order: 'FIRST', within: null })).toMatchObject({
     findings: [{ name: '3 FIRST null' }, {}, {}],
   })
-  expect(await call('note', { hive: '1', text: null })).toEqual({ note: 'null' })
-  expect(await call('note', { hive: '1' })).toEqual({ note: null })
-  expect(await call('weigh', { hive: '1', by: null })).toEqual({ weigh: -1 })
+  expect(await call('note', { hive: '1', text: null })).toStrictEqual({ note: 'null' })
+  expect(await call('note', { hive: '1' })).toStrictEqual({ note: null })
+  expect(await call('weigh', { hive: '1', by: null })).toStrictEqual({ weigh: -1 })
   await link.close()
   await upstream.end()
 })
 
 test('skipped fields are counted, with the fix', async () => {
   const plan = await planGraphql(file, { writes: true })
-  expect(plan.skipped.map(({ where, reason }) => `${where}: ${reason}`)).toEqual([
+  expect(plan.skipped.map(({ where, reason }) => `${where}: ${reason}`)).toStrictEqual([
     'query node: it returns objects of any type, so nothing can be selected without an operation',
     'query nodes: it returns objects of any type, so nothing can be selected without an operation',
     'mutation photo: it uploads a file, which is not supported',

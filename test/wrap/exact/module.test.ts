@@ -40,7 +40,7 @@ export function only(by: RegExp | Context): string { return String(by) }
 
 test('an optional member that cannot be JSON removes only itself, and the plan reports it', async () => {
   const plan = await planModule(moduleOf(source))
-  expect(plan.tools.map(({ name }) => name)).toEqual(['list_hives', 'find_hives', 'weigh', 'watch', 'shout'])
+  expect(plan.tools.map(({ name }) => name)).toStrictEqual(['list_hives', 'find_hives', 'weigh', 'watch', 'shout'])
   expect(inputOf(plan, 'list_hives')).toMatchObject({
     properties: {
       options: {
@@ -53,11 +53,11 @@ test('an optional member that cannot be JSON removes only itself, and the plan r
     },
     required: ['site'],
   })
-  expect(inputOf(plan, 'find_hives')?.properties).toEqual({ by: { type: 'string' } })
-  expect(Object.keys(inputOf(plan, 'weigh')?.properties ?? {})).toEqual(['code', 'times'])
-  expect(Object.keys(inputOf(plan, 'watch')?.properties ?? {})).toEqual(['code'])
-  expect(Object.keys(inputOf(plan, 'shout')?.properties ?? {})).toEqual(['text'])
-  expect(plan.notes).toEqual([
+  expect(inputOf(plan, 'find_hives')?.properties).toStrictEqual({ by: { type: 'string' } })
+  expect(Object.keys(inputOf(plan, 'weigh')?.properties ?? {})).toStrictEqual(['code', 'times'])
+  expect(Object.keys(inputOf(plan, 'watch')?.properties ?? {})).toStrictEqual(['code'])
+  expect(Object.keys(inputOf(plan, 'shout')?.properties ?? {})).toStrictEqual(['text'])
+  expect(plan.notes).toStrictEqual([
     'list_hives never passes options.match: a RegExp cannot be JSON',
     'list_hives never passes options.deep.log: a function cannot be JSON',
     'find_hives never passes by: a RegExp cannot be JSON',
@@ -65,7 +65,7 @@ test('an optional member that cannot be JSON removes only itself, and the plan r
     'weigh never passes context.log: a function cannot be JSON',
     expect.stringMatching(/^shout never passes .*how: a function cannot be JSON$/),
   ])
-  expect(plan.skipped.map(({ name, reason }) => `${name}: ${reason}`)).toEqual([
+  expect(plan.skipped.map(({ name, reason }) => `${name}: ${reason}`)).toStrictEqual([
     'needs: parameter context.log: a function cannot be JSON',
     expect.stringMatching(/^only: parameter by/),
   ])
@@ -96,7 +96,7 @@ test('injected and omitted parameters keep their position, live and in a written
       ([key, value]) => `${key}=${typeof value === 'string' ? value : JSON.stringify(value)}`,
     )
     const { stdout, stderr } = await jexo('call', kit, name, ...words, '--json')
-    expect({ name, stderr: /error/.test(stderr) ? stderr : '', value: JSON.parse(stdout || 'null') }).toEqual({
+    expect({ name, stderr: /error/.test(stderr) ? stderr : '', value: JSON.parse(stdout || 'null') }).toStrictEqual({
       name,
       stderr: '',
       value: wanted,
@@ -111,7 +111,7 @@ test('a wrapped JavaScript module gets signals and options as it declares them',
     'lists.mjs',
   )
   const link = await connect(defineKit({ name: 'k', version: '1', about: 'x', parts: await wrapModule(file) }))
-  expect((await link.call('list', { site: 'Ivy' })).structuredContent).toEqual({
+  expect((await link.call('list', { site: 'Ivy' })).structuredContent).toStrictEqual({
     site: 'Ivy',
     most: 0,
     aborted: 'false',
@@ -128,13 +128,13 @@ test('names that clash never stop a plan', async () => {
       /** Third. */ export const WeighHive = (code: string): string => code + '3'
     `),
   )
-  expect(plan.tools.map(({ name, path }) => [name, path.join('.')])).toEqual([
+  expect(plan.tools.map(({ name, path }) => [name, path.join('.')])).toStrictEqual([
     ['weigh_hive', expect.stringMatching(/^(weighHive|weighIt|default)$/)],
     ['weigh_hive_2', 'weigh_hive'],
     ['weigh_hive_3', 'WeighHive'],
   ])
   expect(plan.skipped).toMatchObject([{ reason: expect.stringMatching(/^it is the same function as/) }])
-  expect(plan.notes).toEqual([
+  expect(plan.notes).toStrictEqual([
     expect.stringMatching(
       /^weigh_hive_2 is weigh_hive \(.*hives\.ts:4\), since (weighHive|default) is weigh_hive$/,
     ),

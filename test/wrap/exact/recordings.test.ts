@@ -28,8 +28,8 @@ test('GraphQL operations are merged by name only', async () => {
       entry(json({ query: '{ weather }' })),
     ),
   )
-  expect(operations.map(({ name }) => name)).toEqual(['hives', 'site', expect.stringMatching(/graphql/)])
-  expect(Object.keys(operations[0]?.input.properties ?? {})).toEqual([expect.stringMatching(/most/)])
+  expect(operations.map(({ name }) => name)).toStrictEqual(['hives', 'site', expect.stringMatching(/graphql/)])
+  expect(Object.keys(operations[0]?.input.properties ?? {})).toStrictEqual([expect.stringMatching(/most/)])
 })
 
 const boundary = '----WebKitFormBoundaryx'
@@ -103,15 +103,15 @@ GET https://hives.example/find
     &most=3
 `,
   )
-  expect(skipped).toEqual([])
-  expect(operations.map(({ method, path, about }) => [method, path, about])).toEqual([
+  expect(skipped).toStrictEqual([])
+  expect(operations.map(({ method, path, about }) => [method, path, about])).toStrictEqual([
     ['POST', '/photos', expect.not.stringContaining('@no-redirect')],
     ['POST', '/weights', expect.anything()],
     ['GET', '/find', expect.anything()],
   ])
   expect(operations[0]?.body?.properties).toMatchObject([{ path: ['title'] }, { path: ['photo'], isFile: true }])
   expect(operations[1]?.body?.properties).toMatchObject([{ path: ['hive'] }, { path: ['kg'] }])
-  expect(operations[2]?.parameters.map(({ name }) => name)).toEqual(['site', 'most'])
+  expect(operations[2]?.parameters.map(({ name }) => name)).toStrictEqual(['site', 'most'])
 })
 
 test('generated variables are generated for each call, and can be passed', async () => {
@@ -129,11 +129,11 @@ Content-Type: application/json
   const parts = await wrapCurl(file, options)
   const link = await connect(defineKit({ name: 'k', version: '1', about: 'x', parts }))
   const [tool] = await link.tools()
-  expect(tool?.inputSchema.required).toEqual(['processenv_hive'])
+  expect(tool?.inputSchema.required).toStrictEqual(['processenv_hive'])
   const input = { processenv_hive: 'ML-01' }
   const sent = async (args: object) => {
     const { isError, content } = await link.call(String(tool?.name), args as never)
-    expect([isError, isError ? content : '']).toEqual([undefined, ''])
+    expect([isError, isError ? content : '']).toStrictEqual([undefined, ''])
     const { target, body } = upstream.seen.at(-1) ?? { target: '', body: '' }
     return { target, ...JSON.parse(body) }
   }

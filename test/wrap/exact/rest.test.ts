@@ -224,7 +224,7 @@ test.each(Object.entries(rows))('%s', async (_what, row) => {
   const { target, body: sent, headers } = upstream.last
   if (row.target !== undefined) expect(target).toBe(row.target)
   if (row.body !== undefined)
-    expect(sent).toEqual(typeof row.body === 'string' ? row.body : expect.stringMatching(row.body))
+    expect(sent).toStrictEqual(typeof row.body === 'string' ? row.body : expect.stringMatching(row.body))
   for (const [name, value] of Object.entries(row.headers ?? {})) expect(headers[name]).toBe(value)
 })
 
@@ -233,8 +233,8 @@ test('read-only and fixed values are not offered as arguments', async () => {
     Object.keys(
       (await link.tools()).find(({ name }) => name === nameOf(rows[what] as Row))?.inputSchema.properties ?? {},
     )
-  expect(await inputOf('headers of the connection are no arguments')).toEqual(['X-Site', 'a'])
-  expect(await inputOf('a placeholder in a fragment is not an argument')).toEqual([])
+  expect(await inputOf('headers of the connection are no arguments')).toStrictEqual(['X-Site', 'a'])
+  expect(await inputOf('a placeholder in a fragment is not an argument')).toStrictEqual([])
 })
 
 describe('a base URL option', () => {
@@ -275,7 +275,7 @@ describe('a base URL option', () => {
     const own = await linked(description, options, { ...environment(), ...settings })
     const before = upstream.seen.length
     for (const name of ['plain', 'same', 'beside', 'below', 'token']) await own.call(name, {})
-    expect(upstream.seen.slice(before).map(({ target }) => target)).toEqual([
+    expect(upstream.seen.slice(before).map(({ target }) => target)).toStrictEqual([
       ...['/here/plain', '/here/same', '/v2/beside', '/here/beta/below', '/oauth/token', '/here/token'],
     ])
     await own.close()
@@ -283,7 +283,7 @@ describe('a base URL option', () => {
 
   test('does not apply to another server, which the plan and the error name', async () => {
     const plan = await planOpenApi(description, { baseUrl: upstream.url })
-    expect(plan.operations.flatMap(({ name, base }) => (base ? [[name, base]] : []))).toEqual([
+    expect(plan.operations.flatMap(({ name, base }) => (base ? [[name, base]] : []))).toStrictEqual([
       ['beside', 'https://api.example/v2'],
       ['below', 'https://api.example/v1/beta'],
       ['elsewhere', 'https://uploads.example/v1'],

@@ -90,7 +90,7 @@ describe.each(Object.keys(types))('%s', (dialect) => {
     const link = await linked(dialect)
     expect((await link.call('put', { code: 'a', ...sample })).isError).toBeUndefined()
     const { structuredContent } = await link.call('got', { code: 'a' })
-    expect(structuredContent).toEqual({
+    expect(structuredContent).toStrictEqual({
       ...sample,
       data: dialect === 'sqlite' ? sample.data : { id: '9007199254740993', kg: [1.5, '0.1234567890123456789'] },
     })
@@ -98,7 +98,7 @@ describe.each(Object.keys(types))('%s', (dialect) => {
       ['by_big', { big: sample.big }],
       ['by_raw', { raw: sample.raw }],
     ] as const)
-      expect((await link.call(tool, value)).structuredContent).toEqual({ rows: [{ code: 'a' }] })
+      expect((await link.call(tool, value)).structuredContent).toStrictEqual({ rows: [{ code: 'a' }] })
   })
 
   test('values that would be stored differently are refused', async () => {
@@ -107,13 +107,13 @@ describe.each(Object.keys(types))('%s', (dialect) => {
       const { isError, content } = await link.call('put', { code: 'b', ...sample, ...more } as never)
       return [isError, (content[0] as { text: string }).text]
     }
-    expect(await put({ raw: '*' })).toEqual([true, expect.stringContaining('raw is not base64')])
-    expect(await put({ big: 9007199254740992 })).toEqual([
+    expect(await put({ raw: '*' })).toStrictEqual([true, expect.stringContaining('raw is not base64')])
+    expect(await put({ big: 9007199254740992 })).toStrictEqual([
       true,
       expect.stringMatching(/big is a whole number that JSON rounds/),
     ])
-    expect(await put({ big: 'many' })).toEqual([true, expect.stringMatching(/big: received "many"/)])
-    expect((await link.call('by_big', { big: '7' })).structuredContent).toEqual({ rows: [] })
+    expect(await put({ big: 'many' })).toStrictEqual([true, expect.stringMatching(/big: received "many"/)])
+    expect((await link.call('by_big', { big: '7' })).structuredContent).toStrictEqual({ rows: [] })
   })
 
   test('a list has one placeholder for each item', async () => {
@@ -121,19 +121,19 @@ describe.each(Object.keys(types))('%s', (dialect) => {
     await link.call('put', { code: 'c', ...sample })
     const among = async (codes: string[], less: string[]) =>
       (await link.call('among', { codes, codes_too: less })).structuredContent
-    expect(await among(['c', 'a', "x' or 1=1"], ['b', 'z'])).toEqual({ rows: [{ code: 'a' }, { code: 'c' }] })
-    expect((await link.call('ids', { ids: [5, 6], least: 8 })).structuredContent).toEqual({ rows: [{ id: 5 }] })
+    expect(await among(['c', 'a', "x' or 1=1"], ['b', 'z'])).toStrictEqual({ rows: [{ code: 'a' }, { code: 'c' }] })
+    expect((await link.call('ids', { ids: [5, 6], least: 8 })).structuredContent).toStrictEqual({ rows: [{ id: 5 }] })
     expect((await link.call('among', { codes: [], codes_too: ['b'] })).isError).toBe(true)
   })
 
   test('a row is found by the key that it shows', async () => {
     const link = await linked(dialect)
     const row = async (uri: string) => JSON.parse((await link.read(uri)).contents[0]?.text ?? '')
-    expect(await row('lab://counters/9007199254740993')).toEqual({ id: '9007199254740993', kg: 7 })
+    expect(await row('lab://counters/9007199254740993')).toStrictEqual({ id: '9007199254740993', kg: 7 })
     if (dialect !== 'sqlite') return
-    expect(await row('lab://loose/5')).toEqual({ id: 5, what: 'number' })
-    expect(await row('lab://loose/7')).toEqual({ id: '7', what: 'text' })
-    expect(await row('lab://prints/AP8Q')).toEqual({ hash: 'AP8Q', what: 'bytes' })
+    expect(await row('lab://loose/5')).toStrictEqual({ id: 5, what: 'number' })
+    expect(await row('lab://loose/7')).toStrictEqual({ id: '7', what: 'text' })
+    expect(await row('lab://prints/AP8Q')).toStrictEqual({ hash: 'AP8Q', what: 'bytes' })
   })
 })
 
@@ -212,11 +212,11 @@ test('PostgreSQL: lists, enums, domains, materialized views and partitions', asy
     seen: ['2026-06-01T10:00:00.123456Z'],
     words: ['a "b"', 'c,{d}', 'NULL', '\\'],
   }
-  expect((await link.call('put', { id: 1, ...stand } as never)).structuredContent).toEqual({
+  expect((await link.call('put', { id: 1, ...stand } as never)).structuredContent).toStrictEqual({
     ...stand,
     kgs: [1.5, 12.34],
   })
-  expect((await link.call('any_of', { flows: ["lime's"] })).structuredContent).toEqual({ rows: [{ id: 1 }] })
+  expect((await link.call('any_of', { flows: ["lime's"] })).structuredContent).toStrictEqual({ rows: [{ id: 1 }] })
   expect((await link.call('put', { id: 2, ...stand, flow: 'autumn' } as never)).isError).toBe(true)
   expect(await explain({ table: 'stands' })).toMatchObject({
     name: 'yard.stands',
@@ -230,13 +230,13 @@ test('PostgreSQL: lists, enums, domains, materialized views and partitions', asy
     ],
   })
   const { tables } = await explain({})
-  expect(tables).toEqual(expect.arrayContaining(['yard.heavy(id, flow)', 'weighings(id, at)']))
+  expect(tables).toStrictEqual(expect.arrayContaining(['yard.heavy(id, flow)', 'weighings(id, at)']))
   expect(tables.join()).not.toContain('weighings_1')
 })
 
 test('MariaDB: rows returned by a change, and the values of an enum', async () => {
   const { link, explain } = await ownLink('mariadb')
-  expect((await link.call('put', { flow: "lime's" })).structuredContent).toEqual({
+  expect((await link.call('put', { flow: "lime's" })).structuredContent).toStrictEqual({
     changed: 2,
     rows: [
       { id: 1, flow: "lime's" },
@@ -248,8 +248,8 @@ test('MariaDB: rows returned by a change, and the values of an enum', async () =
 
 test('SQLite: the tables behind a full-text search are not listed', async () => {
   const { link, explain } = await ownLink('sqlite')
-  expect((await explain({})).tables).toEqual(['words(text)'])
-  expect((await link.call('found', { words: 'hive' })).structuredContent).toEqual({ rows: [{ text: 'a hive' }] })
+  expect((await explain({})).tables).toStrictEqual(['words(text)'])
+  expect((await link.call('found', { words: 'hive' })).structuredContent).toStrictEqual({ rows: [{ text: 'a hive' }] })
 })
 
 test.each([
@@ -259,5 +259,5 @@ test.each([
   ['[1000000000000000000000, 123456789012345000000]', [1e21, 123456789012345000000]],
   ['{"123456789012345678901": "\\"123456789012345678901"}', { '123456789012345678901': '"123456789012345678901' }],
 ])('the JSON %s keeps its digits', (text, value) => {
-  expect(parseExactly(text)).toEqual(value)
+  expect(parseExactly(text)).toStrictEqual(value)
 })
