@@ -9,13 +9,16 @@ import { isSmall, type JsonSchemaValidator, maxIssues, type SchemaIssue, type Va
 
 type Compile = (schema: JsonSchema, makePattern: PatternMaker) => Validate
 
-/** Checks values by JSON Schemas compiled with Ajv, which is loaded when the first plain schema is checked. */
-export const compilingValidator = {
-  prepare(schema: JsonSchema): Promise<Validate> {
-    return this.prepareLater(schema).then((compile) => compile())
-  },
+interface CompilingValidator extends JsonSchemaValidator {
+  prepare(schema: JsonSchema): Promise<Validate>
   /** Loads Ajv and returns the compile function, for callers that limit its time. */
-  async prepareLater(schema: JsonSchema): Promise<() => Validate> {
+  prepareLater(schema: JsonSchema): Promise<() => Validate>
+}
+
+/** Checks values by JSON Schemas compiled with Ajv, which is loaded when the first plain schema is checked. */
+export function createCompilingValidator(): CompilingValidator {
+  let compilers: ReturnType<typeof loadCompilers> | undefined
+  const prepareLater = async (schema: JsonSchema) => {
     const dialect = String(schema.$schema ?? '')
     if (/draft-0[34]|2019-09/.test(dialect)) {
       const { interpretingValidator } = await import('./interpreting-validator.js')
@@ -26,10 +29,12 @@ export const compilingValidator = {
     const { current, draft7 } = await compilers
     const makePattern = needsLinearEngine(schema) ? await patternMakerFor(schema) : nativeTest
     return () => (/draft-0[67]/.test(dialect) ? draft7 : current)(schema, makePattern)
-  },
-} satisfies JsonSchemaValidator & { prepareLater(schema: JsonSchema): Promise<() => Validate> }
+  }
+  return { prepare: async (schema) => (await prepareLater(schema))(), prepareLater }
+}
 
-let compilers: Promise<{ current: Compile; draft7: Compile }> | undefined
+/** The one of this process: it loads Ajv once. */
+export const compilingValidator = createCompilingValidator()
 
 async function loadCompilers() {
   const { Ajv, Ajv2020, addFormats } = await import('./ajv.js')

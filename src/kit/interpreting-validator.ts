@@ -147,7 +147,9 @@ function readError(unit: Unit): Located {
   }
 }
 
-const containerKeywords = new Set(['properties', 'items', 'prefixItems', 'allOf', '$ref', 'additionalProperties'])
+const containerKeywords = new Set([
+  ...['properties', 'items', 'prefixItems', 'additionalItems', 'allOf', '$ref', 'additionalProperties'],
+])
 
 /** The interpreter reports an error at every level above it; only the innermost report is useful. */
 function innermost(errors: Located[]): SchemaIssue[] {

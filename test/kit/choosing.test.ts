@@ -1,5 +1,7 @@
 import { except, only, override, prompt, rename, resource, tool, withPrefix, withTags } from 'jexo'
+import { branded, hasBrand, nameOf } from '../../src/kit/brand.js'
 import { matcherOf, namesIn, narrowed } from '../../src/kit/choose.js'
+import { closestTo } from '../../src/kit/closest.js'
 import { globMatcher } from '../../src/kit/glob.js'
 import { numbersOf } from '../../src/kit/numbers.js'
 import { keyOf, type Part } from '../../src/kit/part.js'
@@ -27,12 +29,14 @@ describe('choosing parts', () => {
     [['hives://*'], ['hives://all']],
     [['nothing'], []],
     [['tag:*e'], ['weigh_hive', 'tare_hive']],
+    [['tag:hive', 'tag:hive'], ['weigh_hive']],
+    [['*'], ['weigh_hive', 'tare_hive', 'list_sites', 'site_letter', 'hives://all']],
   ])('%j chooses %j', (names, expected) => {
-    expect(keys(narrowed(parts, names))).toEqual(expected)
+    expect(keys(narrowed(parts, names))).toStrictEqual(expected)
     if (expected.length === 0) expect(() => only(parts, names)).toThrow(/nothing/)
     else {
-      expect(keys(only(parts, names))).toEqual(expected)
-      expect(keys(except(parts, names))).toEqual(keys(parts).filter((key) => !expected.includes(key)))
+      expect(keys(only(parts, names))).toStrictEqual(expected)
+      expect(keys(except(parts, names))).toStrictEqual(keys(parts).filter((key) => !expected.includes(key)))
     }
   })
 
@@ -46,18 +50,18 @@ describe('choosing parts', () => {
   })
 
   test('tags choose only parts that have them', () => {
-    expect(keys(withTags(parts, 'hive', 'none'))).toEqual(['weigh_hive'])
+    expect(keys(withTags(parts, 'hive', 'none'))).toStrictEqual(['weigh_hive'])
   })
 
   test('names of an option are separated by commas and trimmed', () => {
-    expect(namesIn(' weigh_*, ,tag:ledger ')).toEqual(['weigh_*', 'tag:ledger'])
+    expect(namesIn(' weigh_*, ,tag:ledger ')).toStrictEqual(['weigh_*', 'tag:ledger'])
   })
 
   test('only tools and prompts are renamed', () => {
-    expect(keys(withPrefix(parts, 'a_'))).toEqual([
+    expect(keys(withPrefix(parts, 'a_'))).toStrictEqual([
       ...['a_weigh_hive', 'a_tare_hive', 'a_list_sites', 'a_site_letter', 'hives://all'],
     ])
-    expect(keys(rename(parts, { weigh_hive: 'weigh', site_letter: 'letter' }))).toEqual([
+    expect(keys(rename(parts, { weigh_hive: 'weigh', site_letter: 'letter' }))).toStrictEqual([
       ...['weigh', 'tare_hive', 'list_sites', 'letter', 'hives://all'],
     ])
   })
@@ -136,10 +140,51 @@ describe('numbers from the environment', () => {
     [{ JEXO_TIMEOUT_MS: '5000' }, { timeoutMs: 5000 }],
     [{ JEXO_GRACE_MS: '0' }, { graceMs: 0 }],
   ])('%j is read as %j', (environment, expected) => {
-    expect(numbersOf(environment, variables)).toEqual(expected)
+    expect(numbersOf(environment, variables)).toStrictEqual(expected)
   })
 
   test.each(['0', '-1', '1.5', 'x', '1'.repeat(13)])('%s is refused', (text) => {
     expect(() => numbersOf({ JEXO_TIMEOUT_MS: text }, variables)).toThrow(/JEXO_TIMEOUT_MS/)
   })
+})
+
+test.each<[string, string[], string[]]>([
+  ['hive', ['hives', 'hives', 'hive_list'], ['hive_list', 'hives']],
+  ['get_hive', ['get_hives', 'set_hive', 'list_sites', 'hive', 'get_hive_2'], ['get_hive_2', 'get_hives', 'hive']],
+  ['ab', ['abc', 'xyz', 'ba'], ['abc']],
+  ['ab', ['abcdefgh'], []],
+  ['abc', ['abcdefgh'], ['abcdefgh']],
+  ['x', ['y', 'xyz'], ['y']],
+  ['HIVE', ['hive'], ['hive']],
+  ['weight', ['weigh_hive'], []],
+])('names close to %s', (name, known, expected) => {
+  expect(closestTo(name, known)).toStrictEqual(expected)
+})
+
+test.each<[unknown, string]>([
+  [undefined, 'undefined'],
+  [null, 'null'],
+  [[], 'an array'],
+  [{}, 'an object'],
+  [5, 'a number'],
+  ['x', 'a string'],
+])('%j is called %s in errors', (value, expected) => {
+  expect(nameOf(value)).toBe(expected)
+})
+
+test('a mark is invisible and kept by frozen values, also of functions', () => {
+  const brand = Symbol('brand')
+  const value = branded({ a: 1 }, brand)
+  expect(hasBrand(value, brand)).toBe(true)
+  expect((value as Record<symbol, unknown>)[brand]).toBe(true)
+  expect((branded({}, brand, 'x') as Record<symbol, unknown>)[brand]).toBe('x')
+  expect(Object.keys({ ...value })).toStrictEqual(['a'])
+  expect(hasBrand({ ...value }, brand)).toBe(false)
+  expect(
+    hasBrand(
+      branded(() => 1, brand),
+      brand,
+    ),
+  ).toBe(true)
+  for (const other of [null, undefined, 'x', 5]) expect(hasBrand(other, brand)).toBe(false)
 })

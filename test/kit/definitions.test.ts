@@ -192,9 +192,9 @@ test('optional fields of a tool are kept, with their defaults', () => {
   })
   const other = { attempts: 1000, backoff: { firstMs: 0, grows: false } }
   expect(tool('t', { ...durableTool, durable: other })).toMatchObject({ durable: other })
-  expect(tool('t', { ...durableTool, durable: { attempts: 1, backoff: { firstMs: 86_400_000 } } }).durable).toEqual(
-    { attempts: 1, backoff: { firstMs: 86_400_000, grows: true } },
-  )
+  expect(
+    tool('t', { ...durableTool, durable: { attempts: 1, backoff: { firstMs: 86_400_000 } } }).durable,
+  ).toStrictEqual({ attempts: 1, backoff: { firstMs: 86_400_000, grows: true } })
   for (const forPages of ['too', 'only'] as const)
     expect(tool('t', { about: 'x', effect: 'read', run, forPages }).forPages).toBe(forPages)
   const plain = tool('t', { about: 'x', effect: 'read', scopes: [], task: 'optional', run })
@@ -202,14 +202,14 @@ test('optional fields of a tool are kept, with their defaults', () => {
     expect(plain).not.toHaveProperty(field)
   expect(plain).toMatchObject({ task: 'optional', examples: [] })
   const examples = [{ input: {} }]
-  expect(tool('t', { about: 'x', effect: 'read', examples, run } as never).examples).toEqual(examples)
+  expect(tool('t', { about: 'x', effect: 'read', examples, run } as never).examples).toStrictEqual(examples)
 })
 
 test('arguments of a prompt have the title, description and choices of their schema', () => {
   const site = { type: 'string', title: 'Site', description: 'Name of a site' }
   const properties = { site, kind: { enum: ['long', 'short'] }, sign: { const: 'x' } }
   const made = prompt('p', { about: 'x', input: { type: 'object', properties, required: ['kind'] } as never, run })
-  expect(made.arguments).toEqual([
+  expect(made.arguments).toStrictEqual([
     { name: 'site', title: 'Site', description: 'Name of a site' },
     { name: 'kind', required: true },
     { name: 'sign' },
@@ -221,11 +221,11 @@ describe('parts are values', () => {
   const names = (list: readonly { name: string }[]) => list.map(({ name }) => name)
 
   test('that can be selected, excluded, renamed and overridden', () => {
-    expect(names(only(parts, ['get_*']))).toEqual(['get_hive', 'get_site'])
-    expect(names(except(parts, ['get_hive']))).toEqual(['get_site', 'move_hive'])
-    expect(names(withTags(parts, 'b'))).toEqual(['get_site'])
-    expect(names(withPrefix(parts, 'ml_'))).toEqual(['ml_get_hive', 'ml_get_site', 'ml_move_hive'])
-    expect(names(rename(parts, { move_hive: 'bring_hive' }))).toEqual(['get_hive', 'get_site', 'bring_hive'])
+    expect(names(only(parts, ['get_*']))).toStrictEqual(['get_hive', 'get_site'])
+    expect(names(except(parts, ['get_hive']))).toStrictEqual(['get_site', 'move_hive'])
+    expect(names(withTags(parts, 'b'))).toStrictEqual(['get_site'])
+    expect(names(withPrefix(parts, 'ml_'))).toStrictEqual(['ml_get_hive', 'ml_get_site', 'ml_move_hive'])
+    expect(names(rename(parts, { move_hive: 'bring_hive' }))).toStrictEqual(['get_hive', 'get_site', 'bring_hive'])
     expect(override(parts, { get_hive: { about: 'Better.', effect: 'change' } })[0]).toMatchObject({
       about: 'Better.',
       effect: 'change',

@@ -36,7 +36,7 @@ describe('a pattern that could take long runs on the second engine', () => {
   ])('%.30s: %s', (pattern, expected) => {
     expect(needsLinearEngine({ properties: { a: { pattern } } })).toBe(expected)
     expect(needsLinearEngine({ patternProperties: { [pattern]: {} } })).toBe(expected)
-    expect(withoutSlowPatterns({ pattern, patternProperties: { [pattern]: {} } })).toEqual(
+    expect(withoutSlowPatterns({ pattern, patternProperties: { [pattern]: {} } })).toStrictEqual(
       expected ? { patternProperties: {} } : { pattern, patternProperties: { [pattern]: {} } },
     )
   })
@@ -44,7 +44,7 @@ describe('a pattern that could take long runs on the second engine', () => {
   test('values that are not patterns are left alone', () => {
     const odd = { pattern: 5, patternProperties: null, properties: { pattern: { type: 'string' } } }
     expect(needsLinearEngine(odd as never)).toBe(false)
-    expect(withoutSlowPatterns({ ...odd, $async: true })).toEqual(odd)
+    expect(withoutSlowPatterns({ ...odd, $async: true })).toStrictEqual(odd)
   })
 
   test.each<[pattern: string, matches: string[], others: string[]]>([
@@ -60,8 +60,8 @@ describe('a pattern that could take long runs on the second engine', () => {
     ['^(?:(a+)\\1)?$', ['aa', ''], ['a']],
   ])('%s matches as in JavaScript', async (pattern, matches, others) => {
     const make = await patternMakerFor({ allOf: [{ pattern: 'abc' }, { pattern }] })
-    for (const text of matches) expect([text, make(pattern)(text)]).toEqual([text, true])
-    for (const text of others) expect([text, make(pattern)(text)]).toEqual([text, false])
+    for (const text of matches) expect([text, make(pattern)(text)]).toStrictEqual([text, true])
+    for (const text of others) expect([text, make(pattern)(text)]).toStrictEqual([text, false])
     expect(make('abc')('xabcx')).toBe(true)
   })
 })

@@ -23,6 +23,17 @@ test.each([
   ['plain JSON', { a: [1, 'x', null, true], b: { c: {} } }, { a: [1, 'x', null, true], b: { c: {} } }],
   ['a Map by text', new Map([['ML-01', new Map([['kg', 41]])]]), { 'ML-01': { kg: 41 } }],
   ['a Map by others', new Map([[1, 'a']]), [[1, 'a']]],
+  [
+    'a Map by text and others',
+    new Map<unknown, unknown>([
+      ['a', 1],
+      [2, 'b'],
+    ]),
+    [
+      ['a', 1],
+      [2, 'b'],
+    ],
+  ],
   ['a Set', { of: new Set([1, new Set(['x'])]) }, { of: [1, ['x']] }],
   ['an Error', { failed: new TypeError('no scale') }, { failed: { name: 'TypeError', message: 'no scale' } }],
   [
@@ -43,7 +54,50 @@ test.each([
   ['one object in two places', [shared, shared], [{ kg: 1 }, { kg: 1 }]],
 ])('%s becomes JSON', (_what, value, wanted) => {
   const plain = plainJson(value)
-  expect(plain.ok && JSON.parse(JSON.stringify(plain.value))).toEqual(wanted)
+  expect(plain.ok && JSON.parse(JSON.stringify(plain.value))).toStrictEqual(wanted)
+})
+
+test.each([
+  null,
+  true,
+  'x',
+  41,
+  { a: [1, { b: null }] },
+  Object.assign(Object.create(null), { kg: 1 }),
+  { a: undefined },
+])('the plain value %j is returned itself', (value) => {
+  const plain = plainJson(value)
+  expect(plain.ok && plain.value).toBe(value)
+})
+
+test('an object whose own JSON form is itself has its properties, and a field toJSON is a field', () => {
+  class Own {
+    at = new Date(0)
+    toJSON() {
+      return this
+    }
+  }
+  expect(plainJson(new Own())).toMatchObject({ ok: true, value: { at: '1970-01-01T00:00:00.000Z' } })
+  expect(plainJson({ toJSON: 'x' })).toStrictEqual({ ok: true, value: { toJSON: 'x' } })
+})
+
+test('what a conversion throws is thrown', () => {
+  const broken = {
+    toJSON() {
+      throw new TypeError('no scale')
+    },
+  }
+  expect(() => plainJson(broken)).toThrow('no scale')
+})
+
+test.each([
+  [65, true],
+  [1001, true],
+  [1002, false],
+])('%i levels are converted: %s', (levels, expected) => {
+  let value: unknown = 1
+  for (let level = 0; level < levels; level++) value = [value]
+  expect(plainJson(value).ok).toBe(expected)
 })
 
 test.each([
@@ -56,7 +110,7 @@ test.each([
   ['an invalid Date', { at: new Date('x') }, 'at', 'is an invalid Date'],
   ['too many levels', deep(), '0.0.0.0.0.0.0.0.0.0', 'has more than 1000 levels'],
 ])('%s is refused with its path', (_what, value, path, problem) => {
-  expect(plainJson(value)).toEqual({ ok: false, path, problem })
+  expect(plainJson(value)).toStrictEqual({ ok: false, path, problem })
 })
 
 test('tool results that JSON cannot represent are refused with the place, after the conversion that is sent', async () => {
@@ -92,10 +146,10 @@ test('tool results that JSON cannot represent are refused with the place, after 
     const { structuredContent, content, isError } = await link.call(name, {})
     return isError ? content : (structuredContent ?? content)
   }
-  expect(await call('text')).toEqual([{ type: 'text', text: '{"kg":"41"}' }])
+  expect(await call('text')).toStrictEqual([{ type: 'text', text: '{"kg":"41"}' }])
   expect(await call('odd_text')).toMatchObject([{ text: expect.stringContaining('list.0.weigh is a function') }])
-  expect(await call('structured')).toEqual({ at: '1970-01-01T00:00:00.000Z', raw: 'AP8Q' })
-  expect(await call('changed')).toEqual({ at: 0 })
+  expect(await call('structured')).toStrictEqual({ at: '1970-01-01T00:00:00.000Z', raw: 'AP8Q' })
+  expect(await call('changed')).toStrictEqual({ at: 0 })
   expect(await call('wrong')).toMatchObject([{ text: expect.stringContaining('output schema does not allow: at') }])
   expect(await call('odd')).toMatchObject([{ text: expect.stringContaining('at.a.0 holds itself') }])
   expect(reports).toHaveLength(3)

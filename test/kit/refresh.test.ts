@@ -79,7 +79,7 @@ test('a connection that cannot be reopened is kept, and the failure is logged', 
   await session.ask('tools/call', { name: 'look', arguments: {} })
   isBroken = true
   await until(() => session.reports.length > 0)
-  expect(session.reports[0]).toEqual({
+  expect(session.reports[0]).toStrictEqual({
     level: 'warning',
     text: 'index could not be refreshed, the previous one stays in use: the shelf is empty',
   })

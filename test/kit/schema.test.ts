@@ -14,7 +14,7 @@ describe('the published schema of a part has an object at its root', () => {
     ['a reference', { $ref: '#/$defs/A' }, { ...object, $ref: '#/$defs/A' }],
   ])('%s', (_what, given, published) => {
     const schema = jsonSchemaOf('tool "t"', 'input', given as never)
-    expect(schema).toEqual(published)
+    expect(schema).toStrictEqual(published)
     expect(Object.isFrozen(schema)).toBe(true)
   })
 
@@ -67,7 +67,7 @@ describe('the schema at a path', () => {
     [['loop'], { $ref: '#/$defs/Loop' }],
     [['none'], { $ref: '#/$defs/None' }],
   ])('%j', (path, expected) => {
-    expect(schemaAt(root, path)).toEqual(expected)
+    expect(schemaAt(root, path)).toStrictEqual(expected)
   })
 
   test('eight references in a row are followed', () => {
@@ -79,8 +79,8 @@ describe('the schema at a path', () => {
         ]),
       ),
     })
-    expect(resolvedIn(chain(8), { $ref: '#/$defs/D0' })).toEqual({ const: 1 })
-    expect(resolvedIn(chain(9), { $ref: '#/$defs/D0' })).toEqual({ $ref: '#/$defs/D8' })
+    expect(resolvedIn(chain(8), { $ref: '#/$defs/D0' })).toStrictEqual({ const: 1 })
+    expect(resolvedIn(chain(9), { $ref: '#/$defs/D0' })).toStrictEqual({ $ref: '#/$defs/D8' })
   })
 })
 
@@ -126,8 +126,8 @@ describe('a check', () => {
 
   test('of a tool without arguments refuses any', async () => {
     const check = checkFor(undefined, jsonSchemaOf('tool "t"', 'input', undefined), never)
-    expect(await check({})).toEqual({ ok: true, value: {} })
-    expect(await check({ a: 1 })).toEqual({
+    expect(await check({})).toStrictEqual({ ok: true, value: {} })
+    expect(await check({ a: 1 })).toStrictEqual({
       ok: false,
       issues: [{ path: ['a'], reason: 'there is no such property' }],
     })
@@ -140,7 +140,7 @@ describe('a check', () => {
     ]
     const checked = (await checkFor(standard(issues), {}, never)({})) as { issues: object[] }
     expect(checked.issues).toHaveLength(20)
-    expect(checked.issues.slice(0, 2)).toEqual([
+    expect(checked.issues.slice(0, 2)).toStrictEqual([
       { path: ['a', 0, 1, 'Symbol(Symbol.iterator)'], reason: 'x' },
       { path: [], reason: 'y' },
     ])
@@ -152,7 +152,7 @@ describe('a check', () => {
         throw error
       },
     })
-    expect(await checkFor({}, {}, failing(new RangeError('stack')))({})).toEqual({
+    expect(await checkFor({}, {}, failing(new RangeError('stack')))({})).toStrictEqual({
       ok: false,
       issues: [{ path: [], reason: 'it is nested too deeply' }],
     })
@@ -166,8 +166,8 @@ describe('a check', () => {
       return () => []
     }
     const check = checkFor({}, {}, { prepare })
-    expect(await check(1)).toEqual({ ok: true, value: 1 })
-    expect(await check(2)).toEqual({ ok: true, value: 2 })
+    expect(await check(1)).toStrictEqual({ ok: true, value: 1 })
+    expect(await check(2)).toStrictEqual({ ok: true, value: 2 })
     expect(count).toBe(1)
   })
 })

@@ -1,4 +1,6 @@
 import { defineKit, setting, shared, tool } from 'jexo'
+import { maskFor } from '../../src/kit/settings.js'
+import { SharedThings } from '../../src/kit/shared.js'
 import { RawSession } from '../support/raw-session.js'
 
 describe('settings', () => {
@@ -36,7 +38,7 @@ describe('settings', () => {
   test('reach the call, with their defaults', async () => {
     const session = await RawSession.open(kit, '2025-11-25', { environment: { KEY: 'k', PLACE: 'p', OTHER: 'o' } })
     const { result } = await session.ask('tools/call', { name: 'look' })
-    expect(JSON.parse(result.content[0].text)).toEqual({ KEY: 'k', PLACE: 'p', LEVEL: 'low' })
+    expect(JSON.parse(result.content[0].text)).toStrictEqual({ KEY: 'k', PLACE: 'p', LEVEL: 'low' })
   })
 
   test('that are secret are masked in logs and reports', async () => {
@@ -69,7 +71,7 @@ describe('a shared resource', () => {
     const told: unknown[] = []
     session.running.reach = { resourceUpdated: (...update: unknown[]) => told.push(update) } as never
     await session.ask('tools/call', { name: 'push' })
-    expect(told).toEqual([
+    expect(told).toStrictEqual([
       ['hives://ML-01', true],
       ['hives://ML-02', false],
     ])
@@ -92,12 +94,99 @@ describe('a shared resource', () => {
       parts: [tool('use', { about: 'x', effect: 'read', run: async (_, call) => (await call.use(store)).name })],
     })
     const session = await RawSession.open(kit)
-    expect(events).toEqual([])
+    expect(events).toStrictEqual([])
     expect((await session.ask('tools/call', { name: 'use' })).result.isError).toBe(true)
     isDown = false
     const both = await Promise.all([1, 2].map(() => session.ask('tools/call', { name: 'use' })))
-    expect(both.map(({ result }) => result.content[0].text)).toEqual(['store', 'store'])
+    expect(both.map(({ result }) => result.content[0].text)).toStrictEqual(['store', 'store'])
     await session.running.close()
-    expect(events).toEqual(['open', 'open', 'close'])
+    expect(events).toStrictEqual(['open', 'open', 'close'])
+  })
+})
+
+test.each<[string, object, string, string]>([
+  ['a secret of four characters', { KEY: 'hush' }, 'a hush b', 'a •••• b'],
+  ['a secret of three characters', { KEY: 'hus' }, 'a hus b', 'a hus b'],
+  ['a secret without a value', {}, 'hush', 'hush'],
+  ['a setting that is no secret', { PLACE: 'hush' }, 'hush', 'hush'],
+  ['a longer secret that begins with another', { KEY: 'hush', LONG: 'hush-hush' }, 'hush-hush hush', '•••• ••••'],
+  ['a secret in JSON', { KEY: 'hu"sh' }, '{"a":"hu\\"sh"}', '{"a":"••••"}'],
+  ['a secret in a URI', { KEY: 'hu sh' }, 'a=hu%20sh', 'a=••••'],
+])('%s is masked where it has to be', (_what, values, text, masked) => {
+  const secret = (about: string) => setting({ about, secret: true })
+  const declared = { KEY: secret('The key.'), LONG: secret('Another.'), PLACE: setting({ about: 'Where.' }) }
+  expect(maskFor(declared, values as Record<string, string>)(text)).toBe(masked)
+})
+
+describe('the shared connections of a running kit', () => {
+  const log: string[] = []
+  const declared = (name: string, close: ((thing: string) => unknown) | undefined) => {
+    let count = 0
+    return shared(() => `${name} ${++count}`, close)
+  }
+  const closing = (thing: string) => void log.push(`close ${thing}`)
+  const things = (...more: unknown[]) => new SharedThings({} as never, ...(more as []))
+  beforeEach(() => void log.splice(0))
+
+  test('are closed in reverse order, and errors are returned', async () => {
+    const [first, last] = [declared('first', closing), declared('last', closing)]
+    const broken = declared('broken', () => {
+      throw new Error('stuck')
+    })
+    const open = things()
+    for (const one of [first, broken, declared('plain', undefined), last]) await open.use(one)
+    expect(await open.close()).toStrictEqual([new Error('stuck')])
+    expect(log).toStrictEqual(['close last 1', 'close first 1'])
+    expect(await open.close()).toStrictEqual([])
+  })
+
+  test('are closed after the calls that use them, of this generation and of older ones', async () => {
+    const scale = declared('scale', closing)
+    const open = things()
+    await open.use(scale)
+    const older = open.enter()
+    const refreshing = open.refresh(scale)
+    await open.use(scale)
+    const newer = open.enter()
+    const other = open.enter()
+    const closed = open.closeWhenIdle().then(() => log.push('closed'))
+    open.leave(newer)
+    await new Promise(setImmediate)
+    open.leave(older)
+    await refreshing
+    await new Promise(setImmediate)
+    expect(log).toStrictEqual(['close scale 1'])
+    open.leave(other)
+    await closed
+    expect(log).toStrictEqual(['close scale 1', 'close scale 2', 'closed'])
+  })
+
+  test('report that they were opened, and are replaced in tests', async () => {
+    const scale = declared('scale', undefined)
+    const opened: unknown[] = []
+    const open = things([[scale, 'fake']], (one: unknown) => void opened.push(one))
+    expect(await open.use(scale)).toBe('fake')
+    const other = declared('other', undefined)
+    expect(await open.use(other)).toBe('other 1')
+    expect(await open.use(other)).toBe('other 1')
+    expect(opened).toStrictEqual([other])
+  })
+
+  test('are refreshed only while they are open', async () => {
+    const open = things()
+    const scale = declared('scale', closing)
+    await open.refresh(scale)
+    expect(await open.use(scale)).toBe('scale 1')
+    let release = () => {}
+    const slow = shared(() => new Promise<string>((resolve) => (release = () => resolve('slow'))), closing)
+    const first = open.use(slow)
+    release()
+    await first
+    const refreshing = open.refresh(slow)
+    await open.close()
+    expect(log).toStrictEqual(['close slow', 'close scale 1'])
+    release()
+    await refreshing
+    expect(log).toStrictEqual(['close slow', 'close scale 1', 'close slow'])
   })
 })

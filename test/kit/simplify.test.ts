@@ -257,8 +257,8 @@ const rows: Row[] = [
 
 test.each(rows)('%s is simplified, and the losses are reported', (_what, full, simple, losses) => {
   const { schema, losses: told } = simplifySchema(full)
-  expect(schema).toEqual(simple)
-  expect(told.map(({ path, what }) => `${path}: ${what}`)).toEqual(losses)
+  expect(schema).toStrictEqual(simple)
+  expect(told.map(({ path, what }) => `${path}: ${what}`)).toStrictEqual(losses)
 })
 
 test('every simplified schema has an object at its root, and no references, tuples or type lists', () => {
@@ -293,6 +293,8 @@ test('every simplified schema has an object at its root, and no references, tupl
 
 test('a description is cut beyond 1,024 characters only, and the cut is reported', () => {
   const about = (length: number) => simplifySchema(within({ type: 'string', description: 'x'.repeat(length) }))
-  expect(about(1024).losses).toEqual([])
-  expect(about(1025).losses).toEqual([{ path: 'properties.a', what: 'the description beyond 1024 characters' }])
+  expect(about(1024).losses).toStrictEqual([])
+  expect(about(1025).losses).toStrictEqual([
+    { path: 'properties.a', what: 'the description beyond 1024 characters' },
+  ])
 })

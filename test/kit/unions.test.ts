@@ -132,7 +132,7 @@ describe('the mismatch with the closest branch', () => {
   })
 
   test('null is not a branch', () => {
-    expect(branchesOf({ anyOf: [text, { type: 'null' }, hive] })).toEqual([text, hive])
+    expect(branchesOf({ anyOf: [text, { type: 'null' }, hive] })).toStrictEqual([text, hive])
     expect(branchesOf({ anyOf: [text, { type: 'null' }] })).toBeUndefined()
     expect(branchesOf({ anyOf: 5 } as never)).toBeUndefined()
   })
@@ -152,7 +152,7 @@ test.each<[object | undefined, Effect]>([
 })
 
 test('the hints of an effect mean that effect', () => {
-  expect(effects.map((effect) => effectOf(annotationsOf(effect)))).toEqual(effects)
+  expect(effects.map((effect) => effectOf(annotationsOf(effect)))).toStrictEqual(effects)
 })
 
 test.each([

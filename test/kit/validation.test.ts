@@ -1,5 +1,5 @@
 import { closestTo } from '../../src/kit/closest.js'
-import { compilingValidator } from '../../src/kit/compiling-validator.js'
+import { compilingValidator, createCompilingValidator } from '../../src/kit/compiling-validator.js'
 import { interpretingValidator } from '../../src/kit/interpreting-validator.js'
 import { describeSchema } from '../../src/kit/schema.js'
 import { explainIssues } from '../../src/kit/validation.js'
@@ -30,7 +30,7 @@ describe.each([
     [{ name: 'ab', other: 1 }, ['other']],
   ])('checks %j', async (value, issues) => {
     const check = await validator.prepare(schema)
-    expect([...new Set(check(value).map(({ path }) => path.join('.')))]).toEqual(issues)
+    expect([...new Set(check(value).map(({ path }) => path.join('.')))]).toStrictEqual(issues)
   })
 
   test('uses the older dialect that a schema names', async () => {
@@ -40,8 +40,8 @@ describe.each([
       properties: { a: { items: [{ type: 'string' }] } },
     }
     const check = await validator.prepare(older)
-    expect(check({ a: ['x', 5] })).toEqual([])
-    expect(check({ a: [5] })).not.toEqual([])
+    expect(check({ a: ['x', 5] })).toStrictEqual([])
+    expect(check({ a: [5] })).not.toStrictEqual([])
   })
 
   test('keeps two schemas with the same $id apart', async () => {
@@ -49,9 +49,78 @@ describe.each([
       validator.prepare({ $id: 'x:same', type: 'object', required: ['a'] }),
       validator.prepare({ $id: 'x:same', type: 'object', required: ['b'] }),
     ])
-    expect(first({ a: 1 })).toEqual([])
-    expect(second({ a: 1 })).not.toEqual([])
+    expect(first({ a: 1 })).toStrictEqual([])
+    expect(second({ a: 1 })).not.toStrictEqual([])
   })
+})
+
+describe('a compiling validator of its own', () => {
+  const own = createCompilingValidator()
+  const reasons = async (schema: object, value: unknown) =>
+    (await own.prepare(schema as never))(value).map(({ path, reason }) => `${path.join('.')}: ${reason}`)
+
+  test.each<[string, unknown, boolean]>([
+    ['date', '2026-06-02', true],
+    ['date', '2026-13-02', false],
+    ['time', '10:00:00Z', true],
+    ['time', '25:00:00Z', false],
+    ['ipv4', '10.0.0.1', true],
+    ['ipv4', '10.0.0', false],
+    ['ipv4', '1'.repeat(1025), false],
+    ['regex', '^a', true],
+    ['regex', '(', false],
+    ['byte', 'aGl2ZQ==', true],
+    ['byte', '?', false],
+    ['int32', 5, true],
+    ['int32', 2 ** 31, false],
+    ['password', 'x'.repeat(5000), true],
+    ['unknown', 'x', true],
+  ])('checks the format %s of %.20j: %s', async (format, value, expected) => {
+    expect((await reasons({ format }, value)).length === 0).toBe(expected)
+  })
+
+  test('reports all issues of a small value, the first of a large one, and 20 at most', async () => {
+    const schema = { properties: { a: { type: 'string' }, b: { type: 'string' } } }
+    expect(await reasons(schema, { a: 1, b: 1 })).toStrictEqual(['a: must be string', 'b: must be string'])
+    expect(await reasons(schema, { a: 1, b: 1, c: Array(3000).fill(1) })).toStrictEqual(['a: must be string'])
+    expect(await reasons({ items: { type: 'string' } }, Array(30).fill(1))).toHaveLength(20)
+    const pattern = { properties: { a: { pattern: '^(x+)+$' }, b: { pattern: '^(x+)+$' } } }
+    expect(await reasons(pattern, { a: 'y', b: 'y' })).toStrictEqual([
+      'a: must match pattern "^(x+)+$"',
+      'b: must match pattern "^(x+)+$"',
+    ])
+  })
+
+  test('reports a rule that depends on a condition once, and a missing item of a list once', async () => {
+    const either = JSON.parse('{ "if": { "required": ["a"] }, "then": { "required": ["b"] } }')
+    expect(await reasons(either, { a: 1 })).toStrictEqual(['b: it is required'])
+    const contains = { contains: { properties: { a: { type: 'string' } }, required: ['a'] } }
+    expect(await reasons(contains, [{ a: 1 }, {}])).toStrictEqual([': must contain at least 1 valid item(s)'])
+  })
+
+  test('refuses a schema that its dialect does not allow, and ignores "$async"', async () => {
+    await expect(own.prepare({ type: 'hive' })).rejects.toThrow(/type/)
+    await expect(
+      own.prepare({ $schema: 'http://json-schema.org/draft-07/schema#', type: 'hive' }),
+    ).rejects.toThrow()
+    expect(await reasons({ $async: true, type: 'string' }, 5)).toStrictEqual([': must be string'])
+    expect(await reasons({ properties: { $async: { type: 'string' } } }, { $async: 5 })).toStrictEqual([])
+  })
+
+  test('allows equal items unless they are forbidden, and checks items that are not JSON-equal apart', async () => {
+    expect(await reasons({ uniqueItems: false }, [1, 1])).toStrictEqual([])
+    expect(await reasons({ uniqueItems: true }, [1, '1'])).toStrictEqual([])
+    expect(await reasons({ uniqueItems: true }, [{ a: 1 }, { a: 1 }])).toHaveLength(1)
+  })
+
+  test.each(['http://json-schema.org/draft-04/schema#', 'https://json-schema.org/draft/2019-09/schema'])(
+    'checks the dialect %s',
+    async ($schema) => {
+      const tuple = { $schema, items: [{ type: 'string' }], additionalItems: { type: 'number' } }
+      expect(await reasons(tuple, ['x', 5])).toStrictEqual([])
+      expect(await reasons(tuple, ['x', 'y'])).toStrictEqual(['1: must be number'])
+    },
+  )
 })
 
 const checks: [object, unknown][] = [
@@ -95,7 +164,7 @@ test.each(checks)('both validators report the same issues for %j, each once', as
   ])
   const issues = compiling(value)
   expect(issues.length).toBeGreaterThan(0)
-  expect(interpreting(value)).toEqual(issues)
+  expect(interpreting(value)).toStrictEqual(issues)
 })
 
 test('an explanation has each line once, and says "argument" only for arguments', () => {
@@ -106,7 +175,7 @@ test('an explanation has each line once, and says "argument" only for arguments'
 })
 
 test('similar names are listed once', () => {
-  expect(closestTo('hive', ['hives', 'hives', 'hive_list'])).toEqual(['hive_list', 'hives'])
+  expect(closestTo('hive', ['hives', 'hives', 'hive_list'])).toStrictEqual(['hive_list', 'hives'])
 })
 
 test.each([
@@ -115,6 +184,25 @@ test.each([
   [{ enum: ['a', 'b'] }, 'one of "a", "b"'],
   [{ const: 3 }, '3'],
   [{ anyOf: [{ type: 'string' }, { type: 'null' }] }, 'a string, or a null'],
+  [{ anyOf: [1, 2, 3, 4, 5, 6].map((one) => ({ const: one })) }, '1, or 2, or 3, or 4, or 5, or 6'],
+  [
+    { anyOf: [1, 2, 3, 4, 5, 6, 7, 8].map((one) => ({ const: one })) },
+    '1, or 2, or 3, or 4, or 5, or 6, or 2 others',
+  ],
+  [{ oneOf: [{ type: 'string' }, { type: 'string' }] }, 'a string'],
+  [
+    { enum: Array.from({ length: 22 }, (_, at) => at) },
+    `one of ${Array.from({ length: 20 }, (_, at) => at).join(', ')}`,
+  ],
+  [{ type: 'string', minLength: 1, maxLength: 2 }, 'a string, at least 1 character, at most 2 characters'],
+  [{ type: 'array', minItems: 1, maxItems: 0 }, 'an array, at least 1 item, at most 0 items'],
+  [{ type: 'string', format: 'date', pattern: '^2' }, 'a string, format date'],
+  [{ type: 'integer', minimum: -9007199254740991, maximum: 9007199254740991 }, 'an integer'],
+  [{ type: 'object', required: ['a', 'b', 'c', 'd', 'e', 'f'] }, 'an object with a, b, c, d, e, f'],
+  [{ type: 'object', required: ['a', 'b', 'c', 'd', 'e', 'f', 'g'] }, 'an object with a, b, c, d, e, f and more'],
+  [{ type: 'object', required: [] }, 'an object'],
+  [{ required: ['a'] }, 'a value'],
+  [{}, 'a value'],
   [{ type: ['string', 'null'] }, 'a string or null'],
 ])('%j is described as %s', (given, words) => {
   expect(describeSchema(given)).toBe(words)
