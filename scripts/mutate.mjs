@@ -1,10 +1,11 @@
 /**
  * `npm run mutate -- <folder>`: changes `src/<folder>` in small ways, one at a time, and reports the changes that no
- * test notices. A folder is a path below `src/`, such as `protocol` or `wrap/curl`; `npm run mutate -- protocol
- * src/protocol/cursor.ts` takes one file of it. Not part of `npm test`: a folder takes 5 to 15 minutes.
+ * test notices. A folder is a path below `src/`, such as `protocol` or `wrap/curl`; of a wrap, the planning is changed:
+ * `plan.ts` and the files that it imports. `npm run mutate -- protocol src/protocol/batch.ts` takes one file. Not part
+ * of `npm test`: a folder takes 1 to 10 minutes.
  */
 import { spawnSync } from 'node:child_process'
-import { existsSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { availableParallelism, tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { bin, prepare, root } from './prepare.mjs'
@@ -24,18 +25,28 @@ const testsOf = {
   ],
   engine: ['engine', 'transport', 'conformance/peers'],
   link: ['link', 'engine', 'conformance/peers', 'hostile/peers'],
-  'wrap/openapi': ['wrap/openapi', 'wrap/rest-requests', 'hostile/rest'],
-  'wrap/http-api': ['wrap/rest-requests', 'wrap/openapi', 'hostile/rest'],
-  'wrap/curl': ['wrap/curl', 'hostile/generated'],
-  'wrap/graphql': ['wrap/graphql', 'hostile/graphql'],
-  'wrap/module': ['wrap/module'],
-  'wrap/sql': ['wrap/sql', 'hostile/sql'],
-  'wrap/folder': ['wrap/folder', 'hostile/files'],
-  'wrap/feed': ['wrap/feed'],
+  'wrap/openapi': ['wrap/openapi', 'wrap/exact/rest', 'wrap/exact/bodies', 'wrap/rest-requests', 'hostile/rest'],
+  'wrap/http-api': [
+    'wrap/rest-requests',
+    'wrap/exact/bodies',
+    'wrap/openapi',
+    'wrap/curl',
+    'wrap/choose',
+    'hostile/rest',
+  ],
+  'wrap/naming': ['wrap/openapi', 'wrap/curl', 'wrap/graphql', 'wrap/choose'],
+  'wrap/curl': ['wrap/curl', 'wrap/exact/curl', 'wrap/exact/recordings', 'hostile/generated'],
+  'wrap/graphql': ['wrap/graphql', 'wrap/exact/graphql', 'hostile/graphql'],
+  'wrap/module': ['wrap/module', 'wrap/exact/module', 'wrap/exact/functions'],
+  'wrap/sql': ['wrap/sql', 'wrap/exact/sql', 'hostile/sql'],
+  'wrap/folder': ['wrap/folder', 'wrap/exact/folder', 'hostile/files'],
+  'wrap/feed': ['wrap/feed', 'wrap/exact/feed'],
   'wrap/server': ['wrap/server'],
   'wrap/command': ['wrap/command'],
   'wrap/process': ['wrap/process'],
 }
+/** What plans of APIs have in common; that folder has no plan of its own. */
+const common = ['choose', 'credentials', 'files', 'own-credential', 'plain-text', 'serialize']
 const wanted = 85
 
 const [, , folder = '', ...files] = process.argv
@@ -55,7 +66,7 @@ writeFileSync(
     testRunner: 'circus',
     mutation: { testFiles: testsOf[folder].flatMap(testFiles), jestConfig: 'jest.config.mjs' },
     coverageAnalysis: 'perTest',
-    mutate: files.length > 0 ? files : [`src/${folder}/**/*.ts`],
+    mutate: files.length > 0 ? files : changedFiles(),
     // Tests do not have to check texts, or the order of alternatives in patterns.
     mutator: { excludedMutations: ['StringLiteral', 'Regex'] },
     ignoreStatic: true,
@@ -75,6 +86,21 @@ writeFileSync(
 const { status } = spawnSync(bin('stryker'), ['run', config], { cwd: root, stdio: 'inherit' })
 rmSync(work, { recursive: true, force: true, maxRetries: 3 })
 process.exit(status ?? 1)
+
+/** The files to change, as patterns relative to the root. */
+function changedFiles() {
+  const inFolder = (name) => `src/${folder}/${name}.ts`
+  if (folder === 'wrap/http-api') return common.map(inFolder)
+  if (!existsSync(join(root, inFolder('plan')))) return [`src/${folder}/**/*.ts`]
+  const names = new Set(['plan'])
+  for (const name of names) {
+    const imports = readFileSync(join(root, inFolder(name)), 'utf8').matchAll(
+      /^import (?!type)[^']*'\.\/([\w-]+)\.js'/gm,
+    )
+    for (const [, imported] of imports) names.add(imported)
+  }
+  return [...names].map(inFolder)
+}
 
 /** Test files below a name of `testsOf`, relative to the root. */
 function testFiles(name) {
