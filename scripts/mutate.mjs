@@ -23,8 +23,8 @@ const testsOf = {
     'hostile/schemas',
     'hostile/errors',
   ],
-  engine: ['engine', 'transport', 'conformance/peers'],
-  link: ['link', 'engine', 'conformance/peers', 'hostile/peers'],
+  engine: ['engine', 'tasks/tasks', 'transport', 'layers/mechanism', 'conformance/peers'],
+  link: ['link', 'engine', 'tasks/tasks', 'conformance/peers', 'hostile/peers'],
   'wrap/openapi': ['wrap/openapi', 'wrap/exact/rest', 'wrap/exact/bodies', 'wrap/rest-requests', 'hostile/rest'],
   'wrap/http-api': [
     'wrap/rest-requests',
@@ -70,7 +70,9 @@ writeFileSync(
     // Tests do not have to check texts, or the order of alternatives in patterns.
     mutator: { excludedMutations: ['StringLiteral', 'Regex'] },
     ignoreStatic: true,
-    concurrency: availableParallelism(),
+    // Most of the time is spent waiting for changed tests that do not end.
+    concurrency: availableParallelism() * 5,
+    timeoutFactor: 1,
     reporters: ['clear-text', 'progress-append-only', 'html', 'json'],
     clearTextReporter: { allowColor: false, logTests: false, reportTests: false },
     htmlReporter: { fileName: `${reports}.html` },

@@ -1,4 +1,4 @@
-import type { Ajv, ErrorObject, Options } from 'ajv'
+import type { Ajv, ErrorObject, Options, ValidateFunction } from 'ajv'
 import type { Ajv2020 } from 'ajv/dist/2020.js'
 import { boundedFormat } from './formats.js'
 import { nativeTest, needsLinearEngine, type PatternMaker, patternMakerFor } from './pattern.js'
@@ -37,7 +37,7 @@ export function createCompilingValidator(): CompilingValidator {
 export const compilingValidator = createCompilingValidator()
 
 async function loadCompilers() {
-  const { Ajv, Ajv2020, addFormats } = await import('./ajv.js')
+  const { Ajv, Ajv2020, addFormats, metaschema } = await import('./ajv.js')
   type AnyAjv = Ajv | Ajv2020
   const instanceOf = (Kind: new (options: Options) => AnyAjv, allErrors: boolean, makePattern: PatternMaker) => {
     // Ajv identifies patterns by their text.
@@ -46,7 +46,7 @@ async function loadCompilers() {
     const ajv = new Kind({
       strict: false,
       allErrors,
-      // Checked once for all instances, since each would compile the metaschema for it.
+      // Checked once for all instances.
       validateSchema: false,
       addUsedSchema: false,
       logger: false,
@@ -64,9 +64,14 @@ async function loadCompilers() {
     })
     return ajv
   }
-  const compilerOf = (Kind: new (options: Options) => AnyAjv): Compile => {
+  const compilerOf = (Kind: new (options: Options) => AnyAjv, isSchema?: ValidateFunction): Compile => {
     // Ajv instances are expensive; nearly all schemas use native patterns.
     const usual = instanceOf(Kind, false, nativeTest)
+    const checkSchema = (schema: JsonSchema) => {
+      // Ajv refuses a dialect that it does not know.
+      if (!isSchema || (schema.$schema ?? usualDialect) !== usualDialect) usual.validateSchema(schema, true)
+      else if (!isSchema(schema)) throw new Error(`schema is invalid: ${usual.errorsText(isSchema.errors)}`)
+    }
     let usualForAll: AnyAjv | undefined
     const forAll = (makePattern: PatternMaker) => {
       if (makePattern !== nativeTest) return instanceOf(Kind, true, makePattern)
@@ -75,7 +80,7 @@ async function loadCompilers() {
     }
     return (given, makePattern) => {
       const schema = withoutAsync(given)
-      usual.validateSchema(schema, true)
+      checkSchema(schema)
       const isValid = compiledBy(makePattern === nativeTest ? usual : instanceOf(Kind, false, makePattern), schema)
       let explain: ReturnType<AnyAjv['compile']> | undefined
       return (value) => {
@@ -88,8 +93,10 @@ async function loadCompilers() {
       }
     }
   }
-  return { current: compilerOf(Ajv2020), draft7: compilerOf(Ajv) }
+  return { current: compilerOf(Ajv2020, metaschema), draft7: compilerOf(Ajv) }
 }
+
+const usualDialect = 'https://json-schema.org/draft/2020-12/schema'
 
 /**
  * Compiles without caching: an Ajv instance remembers every schema, and a client receives new ones as long as it runs.
