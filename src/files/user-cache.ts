@@ -66,6 +66,17 @@ export function writeCached(folder: string | undefined, name: string, content: s
   } catch {}
 }
 
+/** A JSON value from the cache; computed and written if it is missing or cannot be read. */
+export function cachedValue<T>(folder: string | undefined, name: string, compute: () => T): T {
+  try {
+    return JSON.parse(String(readCached(folder, name))) as T
+  } catch {
+    const value = compute()
+    writeCached(folder, name, JSON.stringify(value))
+    return value
+  }
+}
+
 function removeOldest(folder: string): void {
   const names = readdirSync(folder)
   if (names.length <= mostKept) return

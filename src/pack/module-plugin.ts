@@ -2,10 +2,14 @@ import { existsSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { dirname, extname, resolve, sep } from 'node:path'
 import type { Loader, Plugin } from 'esbuild'
+import type Compiler from 'typescript'
+import { cachedValue, cacheFolder, cacheKey } from '../files/user-cache.js'
+import { requiredPackage } from '../optional-packages.js'
 import { packageFile } from '../own-files.js'
+import { version } from '../version.js'
 import type { AssetCollector } from './assets.js'
 import { packErrors } from './errors.js'
-import { mayNamePaths, pathsIn } from './module-paths.js'
+import { type ModulePaths, mayNamePaths, pathsIn } from './module-paths.js'
 
 /** A package that is wrapped by its name; it is included as a file. */
 const packagePattern = /import\.meta\.resolve\(\s*(['"])((?:@[\w.-]+\/)?[\w.-]+)\1\s*\)/g
@@ -36,7 +40,7 @@ export function modulePlugin(assets: AssetCollector): Plugin {
           const taken = assets.take(resolved.get(name) ?? '')
           return taken === undefined ? whole : `${placeOf(taken)}.url`
         })
-        const contents = await withPlaces(path, withPackages, assets, isForeign)
+        const contents = withPlaces(path, withPackages, assets, isForeign)
         return { contents, loader: loaders[extname(path)] ?? 'js' }
       })
     },
@@ -45,14 +49,8 @@ export function modulePlugin(assets: AssetCollector): Plugin {
 
 const placeOf = (name: string) => `globalThis.__jexoModule(${JSON.stringify(name)})`
 
-async function withPlaces(
-  path: string,
-  source: string,
-  assets: AssetCollector,
-  isForeign: boolean,
-): Promise<string> {
-  const { default: compiler } = await import('typescript')
-  const { named, open, own } = pathsIn(compiler, path, source)
+function withPlaces(path: string, source: string, assets: AssetCollector, isForeign: boolean): string {
+  const { named, open, own } = isForeign ? cachedPaths(path, source) : readPaths(path, source)
   // A module of a package would also need its imports.
   for (const { path: file } of named)
     if (!isCompiled(file) && !(isForeign && /\.[cm]?js$/.test(file))) assets.take(file)
@@ -66,6 +64,13 @@ async function withPlaces(
   }
   return text
 }
+
+const readPaths = (path: string, source: string): ModulePaths =>
+  pathsIn(requiredPackage<typeof Compiler>('typescript', 'packing a kit'), path, source)
+
+/** Modules of packages can be large, and do not change between two runs. */
+const cachedPaths = (path: string, source: string): ModulePaths =>
+  cachedValue(cacheFolder('module-paths'), `${cacheKey(version, path, source)}.json`, () => readPaths(path, source))
 
 function needNamed(path: string, source: string): void {
   for (const [, , reference = ''] of source.matchAll(urlPattern)) {
