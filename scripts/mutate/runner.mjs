@@ -67,22 +67,36 @@ class CircusRunner {
   }
 
   async dryRun({ coverageAnalysis }) {
-    if (coverageAnalysis !== 'off') instrumenter.mutantCoverage ??= { static: {}, perTest: {} }
     circus.getState().testTimeout = unchangedTestMs
-    const { tests } = await this.#run([...this.#tests.keys()], false)
-    const { mutantCoverage } = instrumenter
-    delete instrumenter.mutantCoverage
+    const ids = [...this.#tests.keys()]
+    const covers = coverageAnalysis !== 'off'
+    const loaded = instrumenter.mutantCoverage?.static ?? {}
+    const first = await this.#covered(ids, covers)
+    const mutantCoverage = await this.#covered(ids, covers)
     // They need Jest itself, the built command or a server.
-    const failed = tests.filter(({ status }) => status === TestStatus.Failed)
-    for (const { id } of failed) delete mutantCoverage?.perTest[id]
-    if (failed.length > 0)
-      this.#logger.warn(
-        `Not used, since they fail here without a change:\n${failed.map(({ id }) => id).join('\n')}`,
-      )
+    const failed = [...first.tests, ...mutantCoverage.tests].filter(({ status }) => status === TestStatus.Failed)
+    const failedIds = new Set(failed.map(({ id }) => id))
+    for (const id of failedIds) delete mutantCoverage.perTest[id]
+    if (failedIds.size > 0)
+      this.#logger.warn(`Not used, since they fail here without a change:\n${[...failedIds].join('\n')}`)
     // Stryker starts a new process for each change that also runs at load. Here, a change is active only in tests.
-    for (const ids of Object.values(mutantCoverage?.perTest ?? {}))
-      for (const id of Object.keys(ids)) delete mutantCoverage.static[id]
-    return { status: 'complete', tests: tests.filter((test) => !failed.includes(test)), mutantCoverage }
+    const inTests = new Set(Object.values(mutantCoverage.perTest).flatMap((hits) => Object.keys(hits)))
+    mutantCoverage.static = Object.fromEntries(
+      [loaded, first.static, ...Object.values(first.perTest)].flatMap((hits) =>
+        Object.entries(hits).filter(([id]) => !inTests.has(id)),
+      ),
+    )
+    const tests = first.tests.filter(({ id }) => !failedIds.has(id))
+    const { perTest, static: once } = mutantCoverage
+    return { status: 'complete', tests, ...(covers ? { mutantCoverage: { perTest, static: once } } : {}) }
+  }
+
+  /** The results of all tests, and what they reach. Code that runs once in a process is reached by the first run only. */
+  async #covered(ids, covers) {
+    const counts = (instrumenter.mutantCoverage = covers ? { static: {}, perTest: {} } : undefined)
+    const { tests } = await this.#run(ids, false)
+    delete instrumenter.mutantCoverage
+    return { tests, static: counts?.static ?? {}, perTest: counts?.perTest ?? {} }
   }
 
   async mutantRun({ activeMutant, testFilter, disableBail, hitLimit }) {
