@@ -37,8 +37,10 @@ test('an uncaught error is reported with its tool and line, and the call continu
   expect(stderr).toMatch(/careless\.kit\.ts:4/)
 })
 
+/** Blocks the thread for good, without using its CPU. */
+const block = 'Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0)'
 const blocking = kit(`
-  tool('block', { about: 'Keeps the thread.', effect: 'read', run: () => { console.error('begun'); for (;;); } }),
+  tool('block', { about: 'Keeps the thread.', effect: 'read', run: () => { console.error('begun'); ${block} } }),
   tool('ends', { about: 'Ends its process.', effect: 'read', run: () => process.exit(3) })`)
 
 test('a tool that blocks its thread or exits its process does not block or end the command', async () => {
@@ -59,7 +61,7 @@ test('a tool that blocks its thread or exits its process does not block or end t
 })
 
 test('on a terminal, a second Ctrl-C ends a command whose thread is blocked', async () => {
-  const folder = folderOf({ 'a.kit.ts': kit('', "console.error('begun'); for (;;);") })
+  const folder = folderOf({ 'a.kit.ts': kit('', `console.error('begun'); ${block}`) })
   const shown = `"${process.execPath}" "${bin}" show a.kit.ts`
   const command = new Running(['-qec', shown, '/dev/null'], { cwd: folder, env }, 'script')
   await command.until(/begun/)
@@ -71,7 +73,7 @@ test('on a terminal, a second Ctrl-C ends a command whose thread is blocked', as
 })
 
 test('a kit that blocks its thread while it loads is reported', async () => {
-  const folder = folderOf({ 'a.kit.ts': kit('', 'for (;;);') })
+  const folder = folderOf({ 'a.kit.ts': kit('', block) })
   const { code, stderr } = await jexo(folder, 'call', 'a.kit.ts', 'any', '--load-timeout', '300')
   expect([code, stderr]).toStrictEqual([2, expect.stringContaining('it did not finish loading within 300 ms')])
 })
@@ -159,7 +161,10 @@ test.each<[string, Record<string, string>, RegExp]>([
 test('stacks are printed with --verbose', async () => {
   const folder = folderOf({ 'a.kit.ts': kit('', "throw new Error('no hive')") })
   const { code, stderr } = await jexo(folder, 'show', 'a.kit.ts', '--verbose')
-  expect([code, stderr]).toStrictEqual([2, expect.stringMatching(/caused by Error: no hive\n {4}at .*a\.kit\.ts:2/)])
+  expect([code, stderr]).toStrictEqual([
+    2,
+    expect.stringMatching(/caused by Error: no hive\n {4}at .*a\.kit\.ts:2/),
+  ])
 })
 
 test('loading files in parallel leaves the process unchanged', async () => {

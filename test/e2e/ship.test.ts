@@ -68,14 +68,14 @@ afterEach(async () => {
 afterAll(() => Running.endAll())
 
 test('deploying under constant load switches releases, and no call fails', async () => {
-  const { folder, url } = await newPlace('--drain', '3000')
+  const { folder, url } = await newPlace('--drain', '2000')
   const heard: string[] = []
   const failures: unknown[] = []
   let isOver = false
   const callsIn = async (times: number) => {
     const link = await connect(url)
     for (let count = 0; count < times && !isOver; count++) {
-      const { content, isError } = await link.call('which_version', { waitMs: 40 })
+      const { content, isError } = await link.call('which_version', { waitMs: 150 })
       if (isError) failures.push(content)
       heard.push(content[0]?.type === 'text' ? content[0].text : '?')
     }
@@ -93,13 +93,13 @@ test('deploying under constant load switches releases, and no call fails', async
   }
   // Old sessions end after the drain time, and their clients reconnect to the new release.
   const latestAt = Date.now() + 20_000
-  while (Date.now() < latestAt && heard.slice(-100).some((version) => version !== '3.0.0'))
+  while (Date.now() < latestAt && heard.slice(-30).some((version) => version !== '3.0.0'))
     await new Promise((wake) => setTimeout(wake, 100))
   isOver = true
   await Promise.all(load)
   expect(failures).toStrictEqual([])
   expect(new Set(heard)).toStrictEqual(new Set(['1.0.0', '2.0.0', '3.0.0']))
-  expect(new Set(heard.slice(-50))).toStrictEqual(new Set(['3.0.0']))
+  expect(new Set(heard.slice(-20))).toStrictEqual(new Set(['3.0.0']))
 })
 
 test('a session stays with its release until it ends; rollback restores the previous release; status and logs report both', async () => {
@@ -133,7 +133,8 @@ test('a session stays with its release until it ends; rollback restores the prev
   older.abort()
   await link.close()
   const until = async (pattern: RegExp) => {
-    for (let said = ''; !pattern.test(said); ) said = (await ship('--to', folder, '--logs')).stdout
+    while (!pattern.test((await ship('--to', folder, '--logs')).stdout))
+      await new Promise((wake) => setTimeout(wake, 200))
   }
   await until(/1\.0\.0-\w+ has ended/)
   const back = await ship('--to', folder, '--rollback', '--json')

@@ -35,7 +35,13 @@ describe('serve on stdio', () => {
       ['garbage', '{"jsonrpc":"2.0"}', '', hello('2025-11-25'), ready, '[1]', weigh(1)],
     )
     const answers = ran.lines.filter((line) => line.method === undefined)
-    expect(answers.map((line) => line.error?.code ?? 'fine')).toStrictEqual([-32700, -32600, 'fine', -32600, 'fine'])
+    expect(answers.map((line) => line.error?.code ?? 'fine')).toStrictEqual([
+      -32700,
+      -32600,
+      'fine',
+      -32600,
+      'fine',
+    ])
   })
 
   test('redirects output of a kit to stderr, and reports its origin once', async () => {

@@ -99,7 +99,9 @@ describe('jexo wrap', () => {
       isError: true,
       content: [{ text: 'There is a bed a already.' }],
     })
-    expect(await structured(link, 'almanac_note_frost', { day: '2026-06-02T06:00:00Z' })).toStrictEqual({ value: 1 })
+    expect(await structured(link, 'almanac_note_frost', { day: '2026-06-02T06:00:00Z' })).toStrictEqual({
+      value: 1,
+    })
     await link.close()
 
     expect(await jexo('wrap', source, '--out', kit, '--check')).toMatchObject({ code: 0 })

@@ -158,7 +158,10 @@ test('foreign values under its names are refused or left alone', async () => {
   await redis.command('DEL', `jexo:apiary:s:${id}`)
   await redis.command('HSET', `jexo:apiary:s:${id}`, 'a', 'b')
   const response = await fetch(service.url, { headers: { accept: 'text/event-stream', 'mcp-session-id': id } })
-  expect([response.status, await response.text()]).toStrictEqual([503, expect.stringContaining('choose another prefix')])
+  expect([response.status, await response.text()]).toStrictEqual([
+    503,
+    expect.stringContaining('choose another prefix'),
+  ])
   for (const mail of [
     '{',
     '[]',
