@@ -142,7 +142,9 @@ describe('the source', () => {
   test('has every file in a folder of the order, and every name in the order is a folder', () => {
     expect(files.length).toBeGreaterThan(50)
     expect(files.filter((file) => placeOf(file) === undefined)).toStrictEqual([])
-    expect(order.filter((name) => !files.some((file) => file === name || file.startsWith(`${name}/`)))).toStrictEqual([])
+    expect(
+      order.filter((name) => !files.some((file) => file === name || file.startsWith(`${name}/`))),
+    ).toStrictEqual([])
   })
 
   test('imports only from lower folders, types included', () => {

@@ -420,7 +420,9 @@ describe('other ways to authenticate', () => {
     const asked = (address: string | undefined, given = headers) =>
       check.identify({ token: undefined, address, resource: resourceUri, header: (name) => given[name] })
     for (const address of ['10.1.2.3', '::ffff:10.1.2.3', '::1'])
-      expect(asked(address)).toStrictEqual({ identity: { subject: 'ada', scopes: ['a', 'b'], claims: { role: 'boss' } } })
+      expect(asked(address)).toStrictEqual({
+        identity: { subject: 'ada', scopes: ['a', 'b'], claims: { role: 'boss' } },
+      })
     for (const address of ['10.2.0.1', '127.0.0.1', undefined, 'nonsense'])
       expect(asked(address)).toMatchObject({ refused: 'missing' })
     expect(asked('10.1.2.3', {})).toMatchObject({ refused: 'missing', reason: 'the proxy named no caller' })

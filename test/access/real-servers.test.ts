@@ -48,7 +48,10 @@ describe('oidc-provider', () => {
     const odo = as('odo')
     expect(await textOf(odo.signIn, 'who_am_i')).toContain('Odo')
     expect(await textOf(odo.signIn, 'move_hive', move)).toContain('Odo moved ML-04')
-    expect(odo.opened.map((url) => url.searchParams.get('scope'))).toStrictEqual(['hives.read', 'hives.read hives.write'])
+    expect(odo.opened.map((url) => url.searchParams.get('scope'))).toStrictEqual([
+      'hives.read',
+      'hives.read hives.write',
+    ])
     await expect(textOf(odo.signIn, 'close_site', { site: 'Orchard End' })).rejects.toThrow(/close_site/)
     const fay = as('fay')
     await expect(textOf(fay.signIn, 'move_hive', move)).rejects.toThrow(

@@ -291,7 +291,11 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
       stderr: expect.stringMatching(/no response: .*saying: Error: no honey\)\n/),
     })
     const { command, args, env, cwd } = JSON.parse(readFileSync(file, 'utf8')).mcpServers.s_rver
-    expect({ args, env, cwd }).toStrictEqual({ args: [script, '--flag'], env: { SITE: 'a b' }, cwd: dirname(script) })
+    expect({ args, env, cwd }).toStrictEqual({
+      args: [script, '--flag'],
+      env: { SITE: 'a b' },
+      cwd: dirname(script),
+    })
     expect(isAbsolute(command)).toBe(true)
     expect(await jexo('attach', 'exec:no-such-program x')).toMatchObject({
       ...{

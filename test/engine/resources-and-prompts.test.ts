@@ -94,7 +94,10 @@ describe('pages', () => {
     const session = await RawSession.open(kit, '2025-11-25', { pageSize: 2 })
     const { nextCursor } = (await session.ask('resources/list')).result
     kit.replace([...numbered([0]), ...first.slice(2)])
-    expect(uris((await session.ask('resources/list', { cursor: nextCursor })).result)).toStrictEqual(['x://3', 'x://4'])
+    expect(uris((await session.ask('resources/list', { cursor: nextCursor })).result)).toStrictEqual([
+      'x://3',
+      'x://4',
+    ])
   })
 
   test('include the resources of a template', async () => {

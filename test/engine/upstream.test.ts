@@ -81,7 +81,10 @@ test('a refusal can carry a note for the operator, which the model does not see'
     environment,
     report: ({ text }) => reports.push(text),
   })
-  expect(await link.call('no', {})).toStrictEqual({ content: [{ type: 'text', text: 'Not today.' }], isError: true })
+  expect(await link.call('no', {})).toStrictEqual({
+    content: [{ type: 'text', text: 'Not today.' }],
+    isError: true,
+  })
   expect(reports).toStrictEqual(['tool no: what KEY holds (••••) was refused'])
   await link.close()
 })

@@ -174,7 +174,10 @@ describe('a conversation', () => {
     )
     const counting = conversation.say('Count bees one by one')
     const { id, progress, logs } = await progressed
-    expect([progress, logs]).toStrictEqual([{ done: 1, total: 9, message: 'one' }, [{ level: 'info', text: 'counting' }]])
+    expect([progress, logs]).toStrictEqual([
+      { done: 1, total: 9, message: 'one' },
+      [{ level: 'info', text: 'counting' }],
+    ])
     expect(conversation.cancel(id)).toBe(true)
     expect((await counting)[1]).toMatchObject({ state: 'cancelled', isError: true })
     await host.close()

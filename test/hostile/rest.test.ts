@@ -117,7 +117,9 @@ describe('credentials', () => {
   test('are sent to the origin of the API only', async () => {
     const { own, other } = await both(() => ({ headers: { 'x-api-key': 'mine', 'x-note': 'all' } }))
     expect(own.map(({ headers }) => headers.authorization)).toStrictEqual(['Bearer the-token'])
-    expect(other.map(({ headers }) => [headers.authorization, headers['x-api-key'], headers['x-note']])).toStrictEqual([
+    expect(
+      other.map(({ headers }) => [headers.authorization, headers['x-api-key'], headers['x-note']]),
+    ).toStrictEqual([
       [undefined, undefined, 'all'],
       [undefined, undefined, 'all'],
     ])
@@ -125,7 +127,10 @@ describe('credentials', () => {
 
   test('are sent to another origin if the author allows it', async () => {
     const { other } = await both((origin) => ({ credentialOrigins: [origin] }))
-    expect(other.map(({ headers }) => headers.authorization)).toStrictEqual(['Bearer the-token', 'Bearer the-token'])
+    expect(other.map(({ headers }) => headers.authorization)).toStrictEqual([
+      'Bearer the-token',
+      'Bearer the-token',
+    ])
   })
 })
 

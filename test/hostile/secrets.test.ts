@@ -52,7 +52,9 @@ test.each([
 ])('%s is not the name of a secret', (name) => expect(isSecretName(name)).toBe(false))
 
 test('the path of the shell in the environment is not a secret', () => {
-  expect(secretsIn({ PWD: '/srv/hives', OLDPWD: '/srv', DB_PASSWORD: 'honey', HIVE: 'ML-04' })).toStrictEqual(['honey'])
+  expect(secretsIn({ PWD: '/srv/hives', OLDPWD: '/srv', DB_PASSWORD: 'honey', HIVE: 'ML-04' })).toStrictEqual([
+    'honey',
+  ])
 })
 
 test.each([

@@ -154,7 +154,8 @@ describe('a hostile page in its frames', () => {
       `const told = {}; ${attempts.join('; ')}; return JSON.stringify(told)`.replaceAll('EVIL', evilUrl),
     )
     const found = JSON.parse(told.replace('done: ', ''))
-    for (const [what, , said] of secrets) expect([what, found[what]]).toStrictEqual([what, expect.stringMatching(said)])
+    for (const [what, , said] of secrets)
+      expect([what, found[what]]).toStrictEqual([what, expect.stringMatching(said)])
     expect([url, reached]).toStrictEqual([`${hostUrl}/`, []])
   })
 

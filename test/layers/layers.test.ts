@@ -238,7 +238,11 @@ test('circuitBreaker opens after repeated failures, tries once after a while, an
 describe('cache', () => {
   test('reuses a read for the same input in any key order, until it expires', async () => {
     const { call, link } = await behind([cache({ keepMs: 1000 })], counting())
-    expect([await call(), await call(), await call('read', { hive: 'a' })]).toStrictEqual(['run 1', 'run 1', 'run 2'])
+    expect([await call(), await call(), await call('read', { hive: 'a' })]).toStrictEqual([
+      'run 1',
+      'run 1',
+      'run 2',
+    ])
     expect(await Promise.all([link.read('a://b'), link.read('a://b')])).toHaveLength(2)
     jest.advanceTimersByTime(1001)
     expect(await call()).not.toBe('run 1')
@@ -391,7 +395,11 @@ describe('audit', () => {
     await call('change')
     expect(lines(file).map(({ outcome }) => outcome)).toStrictEqual(['begun', 'success'])
     for (let at = 0; at < 12; at++) await call('change')
-    expect(readdirSync(folder).sort()).toStrictEqual(['calls.audit.jsonl', 'calls.audit.jsonl.1', 'calls.audit.jsonl.2'])
+    expect(readdirSync(folder).sort()).toStrictEqual([
+      'calls.audit.jsonl',
+      'calls.audit.jsonl.1',
+      'calls.audit.jsonl.2',
+    ])
   })
 
   test.each([

@@ -60,7 +60,9 @@ test('layers wrap all four kinds of requests, those of the kit outside those of 
   await link.read('a://b')
   expect((await link.read('t://c')).contents).toMatchObject([{ text: 'c' }])
   await link.fill('p', { to: 'd' })
-  expect((await link.complete({ template: 't://{hive}' }, { name: 'hive', value: 'e' })).values).toStrictEqual(['e0'])
+  expect((await link.complete({ template: 't://{hive}' }, { name: 'hive', value: 'e' })).values).toStrictEqual([
+    'e0',
+  ])
   await link.close()
   expect(order.filter((line) => line.startsWith('kit'))).toStrictEqual([
     'kit tools/call weigh {"hive":"a"}',
@@ -69,7 +71,9 @@ test('layers wrap all four kinds of requests, those of the kit outside those of 
     'kit prompts/get p {"to":"d"}',
     'kit completion/complete t "e"',
   ])
-  expect(order.map((line) => line.split(' ')[0])).toStrictEqual(Array.from({ length: 5 }, () => ['kit', 'part']).flat())
+  expect(order.map((line) => line.split(' ')[0])).toStrictEqual(
+    Array.from({ length: 5 }, () => ['kit', 'part']).flat(),
+  )
 })
 
 test('a layer responds itself, changes input and result, refuses, retries, and passes values on', async () => {

@@ -83,7 +83,11 @@ test('a tape answers like the recorded server: lists, results in order, refusals
   expect(link.serverInfo).toMatchObject({ name: 'hives', version: '3.0.0' })
   expect((await link.tools()).map(({ name }) => name)).toStrictEqual(['weigh', 'survey'])
   const kilograms = async () => (await link.call('weigh', { unit: 'kg', hive: 'ML-04' })).structuredContent
-  expect([await kilograms(), await kilograms(), await kilograms()]).toStrictEqual([{ kg: 41 }, { kg: 42 }, { kg: 42 }])
+  expect([await kilograms(), await kilograms(), await kilograms()]).toStrictEqual([
+    { kg: 41 },
+    { kg: 42 },
+    { kg: 42 },
+  ])
   expect(await link.call('weigh', { hive: 'none' })).toMatchObject({
     isError: true,
     content: [{ text: 'There is no such hive.' }],

@@ -36,7 +36,9 @@ describe('the score', () => {
       message('server', { id: 1, result: { content: [], structuredContent: { kg: 3 } } }),
       message('server', { id: 2, error: { code: -32602, message: 'no' } }),
     ])
-    expect(lines.map(({ shape, of, tookMs, share, isFault }) => ({ shape, of, tookMs, share, isFault }))).toStrictEqual([
+    expect(
+      lines.map(({ shape, of, tookMs, share, isFault }) => ({ shape, of, tookMs, share, isFault })),
+    ).toStrictEqual([
       { shape: 'call', of: undefined, tookMs: undefined, share: undefined, isFault: false },
       { shape: 'call', of: undefined, tookMs: undefined, share: undefined, isFault: false },
       { shape: 'mark', of: 1, tookMs: undefined, share: 0.5, isFault: false },
@@ -247,7 +249,9 @@ describe('the score as text', () => {
       message('client', { id: 9, result: { action: 'decline' } }),
       message('server', { id: 1, result: { content: [{ type: 'text', text: 'x'.repeat(500) }] } }),
     ])
-    expect(lines.slice(1).map((line) => line.length)).toStrictEqual([76, 76, 76, 76, 76].map(() => lines[1]?.length))
+    expect(lines.slice(1).map((line) => line.length)).toStrictEqual(
+      [76, 76, 76, 76, 76].map(() => lines[1]?.length),
+    )
     expect(lines[1]).toMatch(/^0\.00 s {3}│ {5}│─ tools\/call weigh_hive {2}hive "ML-04" ─+▶│ {6}│$/)
     expect(lines[2]).toMatch(/GET \/y {2}200 12 ms ┃─+▶■$/)
     expect(lines[3]).toMatch(/│◀────│◀─ elicitation\/create {2}How many frames/)

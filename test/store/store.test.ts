@@ -139,7 +139,13 @@ describe.each(makers)('a store in %s', (_name, make) => {
     // Sequence numbers increase: this one is a repetition.
     await a.member.streams.deliver('s1', 'again', 6, limits)
     const first = await b.member.streams.stand('s1', 'x1', true, limits)
-    expect(first?.map(({ sequence, data }) => `${sequence} ${data}`)).toStrictEqual(['1 ', '2 2', '3 3', '4 4', '5 5'])
+    expect(first?.map(({ sequence, data }) => `${sequence} ${data}`)).toStrictEqual([
+      '1 ',
+      '2 2',
+      '3 3',
+      '4 4',
+      '5 5',
+    ])
     await a.member.streams.deliver('s1', '6', 7, limits)
     await b.until(1)
     expect(texts(b)).toStrictEqual(['6 6'])

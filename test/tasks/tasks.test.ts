@@ -73,7 +73,11 @@ const settled = () => new Promise((resolve) => setTimeout(resolve, 20))
 
 describe('a server', () => {
   test('declares tasks if a tool has them, in the revision that has them', async () => {
-    expect((await opened()).capabilities.tasks).toStrictEqual({ list: {}, cancel: {}, requests: { tools: { call: {} } } })
+    expect((await opened()).capabilities.tasks).toStrictEqual({
+      list: {},
+      cancel: {},
+      requests: { tools: { call: {} } },
+    })
     expect((await opened('2025-11-25', { network: 'tcp' })).capabilities.tasks).toStrictEqual({
       cancel: {},
       requests: { tools: { call: {} } },

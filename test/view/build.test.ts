@@ -58,7 +58,14 @@ test('a page with scripts, styles and pictures becomes one document, and lists i
   expect(built.match(/data:image\/svg\+xml/g)?.length).toBeGreaterThanOrEqual(2)
   // A closing script tag in a text of the author must not end the element in the document.
   expect(built.match(/<\/script>/g)).toHaveLength(1)
-  expect([...page.heard].sort()).toStrictEqual(['bee.svg', 'index.html', 'label.ts', 'main.ts', 'more.css', 'style.css'])
+  expect([...page.heard].sort()).toStrictEqual([
+    'bee.svg',
+    'index.html',
+    'label.ts',
+    'main.ts',
+    'more.css',
+    'style.css',
+  ])
 })
 
 test('a page is built again only when one of its files changes', async () => {

@@ -170,7 +170,9 @@ describe('a program', () => {
       output: 'bytes',
       mimeType: 'image/png',
     })
-    expect((await image.call('run')).content).toStrictEqual([{ type: 'image', mimeType: 'image/png', data: 'iVBORw==' }])
+    expect((await image.call('run')).content).toStrictEqual([
+      { type: 'image', mimeType: 'image/png', data: 'iVBORw==' },
+    ])
     expect((await image.tools())[0]).toMatchObject({ annotations: { readOnlyHint: false, destructiveHint: true } })
   })
 
@@ -270,7 +272,9 @@ describe('a description', () => {
         },
       ],
     })
-    expect(JSON.parse(readFileSync(join(root, 'schemas/commands.schema.json'), 'utf8'))).toStrictEqual(commandsSchema)
+    expect(JSON.parse(readFileSync(join(root, 'schemas/commands.schema.json'), 'utf8'))).toStrictEqual(
+      commandsSchema,
+    )
   })
 
   test.each([

@@ -245,7 +245,10 @@ describe('other sources', () => {
     )
     const plan = await planCurl(pathToFileURL(file))
     expect(plan.base).toStrictEqual({ setting: 'BEES_URL', url: undefined })
-    expect(plan.operations.map(({ input }) => input.required)).toStrictEqual([['hive', 'visit', 'from'], ['member']])
+    expect(plan.operations.map(({ input }) => input.required)).toStrictEqual([
+      ['hive', 'visit', 'from'],
+      ['member'],
+    ])
     const link = await opened(file, {}, { BEES_URL: api.url })
     await link.call(plan.operations[0]?.name ?? '', { hive: 'ML-04', visit: 'v', from: 'x y' })
     expect(api.last.target).toBe('/hives/ML-04/visits/v?from=x%20y')

@@ -317,7 +317,10 @@ describe('a call', () => {
         [2, 2],
       ],
     ])
-    expect(await progressOf('both', { to: 9, step: 4 })).toStrictEqual([[{ type: 'text', text: '9' }], [[4, undefined]]])
+    expect(await progressOf('both', { to: 9, step: 4 })).toStrictEqual([
+      [{ type: 'text', text: '9' }],
+      [[4, undefined]],
+    ])
   })
 
   test('collects streamed values, and reports them as progress', async () => {

@@ -344,7 +344,10 @@ describe('the selected operations', () => {
     expect(await taken({ only: ['/hives*'] })).toStrictEqual(['list_hives', 'get_hive'])
     expect(await taken({ only: ['GET /hives'] })).toStrictEqual(['list_hives'])
     expect(await taken({ only: ['method:get'], except: ['get_*'] })).toStrictEqual(['list_hives', 'list_members'])
-    expect(await taken({ only: ['bee_list*'], prefix: 'bee_' })).toStrictEqual(['bee_list_hives', 'bee_list_members'])
+    expect(await taken({ only: ['bee_list*'], prefix: 'bee_' })).toStrictEqual([
+      'bee_list_hives',
+      'bee_list_members',
+    ])
     await expect(taken({ only: ['get_hivs'] })).rejects.toThrow(/did you mean "get_hive"/)
   })
 

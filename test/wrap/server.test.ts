@@ -81,7 +81,11 @@ test('parts can be chosen, renamed, redescribed, tagged and put behind layers', 
 
 test('forty tools become three', async () => {
   const link = await linkTo(await wrapped({ catalogue: true }))
-  expect((await link.tools()).map(({ name }) => name)).toStrictEqual(['find_tool', 'explain_tool', 'carry_out_tool'])
+  expect((await link.tools()).map(({ name }) => name)).toStrictEqual([
+    'find_tool',
+    'explain_tool',
+    'carry_out_tool',
+  ])
   const result = await link.call('carry_out_tool', { tool: 'echo', arguments: {} })
   expect(JSON.stringify(result.content)).toContain('echo')
 })
@@ -211,7 +215,12 @@ test('views and page-only tools reach only callers that show views', async () =>
     })
   expect(await textOf(host, 'n_tap')).toBe('done')
   const plain = await linkTo(kit)
-  expect((await plain.tools()).map(({ name }) => name)).toStrictEqual(['show_hive', 'plain', 'n_show_hive', 'n_plain'])
+  expect((await plain.tools()).map(({ name }) => name)).toStrictEqual([
+    'show_hive',
+    'plain',
+    'n_show_hive',
+    'n_plain',
+  ])
   expect((await plain.resources()).map(({ uri }) => uri)).toStrictEqual([])
   await upstream.close()
 })

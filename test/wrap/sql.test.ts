@@ -116,7 +116,14 @@ describe.each(kinds)('%s', (kind) => {
       },
       additionalProperties: false,
     })
-    expect(Object.keys(batches?.row?.properties as object)).toStrictEqual(['id', 'hive', 'kg', 'taken_on', 'big', 'site'])
+    expect(Object.keys(batches?.row?.properties as object)).toStrictEqual([
+      'id',
+      'hive',
+      'kg',
+      'taken_on',
+      'big',
+      'site',
+    ])
     expect(add?.input).toMatchObject({
       properties: {
         // Any integer in SQLite may be too large for a JSON number.

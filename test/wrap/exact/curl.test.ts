@@ -161,5 +161,8 @@ test('every curl option is known, and takes a value if it does in curl', () => {
   expect(found.length).toBeGreaterThan(200)
   for (const [, short, long = '', value] of found)
     for (const name of [short, long].filter((one) => one !== undefined))
-      expect({ name, takesValue: curlOption(name).takesValue }).toStrictEqual({ name, takesValue: value !== undefined })
+      expect({ name, takesValue: curlOption(name).takesValue }).toStrictEqual({
+        name,
+        takesValue: value !== undefined,
+      })
 })

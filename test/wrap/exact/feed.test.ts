@@ -78,7 +78,10 @@ test('a series without readings is refused at once if the feed has been open for
   await new Promise((resolve) => setTimeout(resolve, 2100))
   const before = performance.now()
   const { isError, content } = await link.call('latest_scales_weight', { hive: 'ML-99' })
-  expect([isError, JSON.stringify(content)]).toStrictEqual([true, expect.stringContaining('There are readings of ML-01')])
+  expect([isError, JSON.stringify(content)]).toStrictEqual([
+    true,
+    expect.stringContaining('There are readings of ML-01'),
+  ])
   expect(performance.now() - before).toBeLessThan(1000)
   await link.close()
 })

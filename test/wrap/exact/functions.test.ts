@@ -157,7 +157,9 @@ test('effects are inferred from the body, and from the name if the body is uncle
   const texts = bodies.map(([, text]) => (text.startsWith('/**') ? text : `export ${text}`))
   const tools = await toolsOf(around + texts.join('\n'))
   const effects = Object.values(tools).map(({ effect }) => effect)
-  expect(bodies.map(([what], at) => [what, effects[at]])).toStrictEqual(bodies.map(([what, , wanted]) => [what, wanted]))
+  expect(bodies.map(([what], at) => [what, effects[at]])).toStrictEqual(
+    bodies.map(([what, , wanted]) => [what, wanted]),
+  )
 })
 
 test('a body that is nested too deeply is judged by its name', async () => {

@@ -96,11 +96,13 @@ test('injected and omitted parameters keep their position, live and in a written
       ([key, value]) => `${key}=${typeof value === 'string' ? value : JSON.stringify(value)}`,
     )
     const { stdout, stderr } = await jexo('call', kit, name, ...words, '--json')
-    expect({ name, stderr: /error/.test(stderr) ? stderr : '', value: JSON.parse(stdout || 'null') }).toStrictEqual({
-      name,
-      stderr: '',
-      value: wanted,
-    })
+    expect({ name, stderr: /error/.test(stderr) ? stderr : '', value: JSON.parse(stdout || 'null') }).toStrictEqual(
+      {
+        name,
+        stderr: '',
+        value: wanted,
+      },
+    )
   }
 })
 

@@ -122,7 +122,9 @@ describe.each(Object.keys(types))('%s', (dialect) => {
     const among = async (codes: string[], less: string[]) =>
       (await link.call('among', { codes, codes_too: less })).structuredContent
     expect(await among(['c', 'a', "x' or 1=1"], ['b', 'z'])).toStrictEqual({ rows: [{ code: 'a' }, { code: 'c' }] })
-    expect((await link.call('ids', { ids: [5, 6], least: 8 })).structuredContent).toStrictEqual({ rows: [{ id: 5 }] })
+    expect((await link.call('ids', { ids: [5, 6], least: 8 })).structuredContent).toStrictEqual({
+      rows: [{ id: 5 }],
+    })
     expect((await link.call('among', { codes: [], codes_too: ['b'] })).isError).toBe(true)
   })
 
@@ -249,7 +251,9 @@ test('MariaDB: rows returned by a change, and the values of an enum', async () =
 test('SQLite: the tables behind a full-text search are not listed', async () => {
   const { link, explain } = await ownLink('sqlite')
   expect((await explain({})).tables).toStrictEqual(['words(text)'])
-  expect((await link.call('found', { words: 'hive' })).structuredContent).toStrictEqual({ rows: [{ text: 'a hive' }] })
+  expect((await link.call('found', { words: 'hive' })).structuredContent).toStrictEqual({
+    rows: [{ text: 'a hive' }],
+  })
 })
 
 test.each([
