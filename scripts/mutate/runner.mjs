@@ -93,7 +93,8 @@ class CircusRunner {
 
   /** The results of all tests, and what they reach. Code that runs once in a process is reached by the first run only. */
   async #covered(ids, covers) {
-    const counts = (instrumenter.mutantCoverage = covers ? { static: {}, perTest: {} } : undefined)
+    const counts = covers ? { static: {}, perTest: {} } : undefined
+    instrumenter.mutantCoverage = counts
     const { tests } = await this.#run(ids, false)
     delete instrumenter.mutantCoverage
     return { tests, static: counts?.static ?? {}, perTest: counts?.perTest ?? {} }
