@@ -8,7 +8,7 @@ import { spawnSync } from 'node:child_process'
 import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { availableParallelism, tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { bin, prepare, root } from './prepare.mjs'
+import { bin, install, root } from './prepare.mjs'
 
 /** The tests of a folder, and those of dependent folders that use it; none that starts a browser. Tests that need the built command are not used. */
 const testsOf = {
@@ -23,7 +23,7 @@ const testsOf = {
     'hostile/schemas',
     'hostile/errors',
   ],
-  engine: ['engine', 'tasks/tasks', 'transport', 'layers/mechanism', 'conformance/peers'],
+  engine: ['engine', 'tasks', 'transport', 'layers', 'access/access', 'kit/refresh', 'conformance/peers'],
   link: ['link', 'engine', 'tasks/tasks', 'conformance/peers', 'hostile/peers'],
   'wrap/openapi': ['wrap/openapi', 'wrap/exact/rest', 'wrap/exact/bodies', 'wrap/rest-requests', 'hostile/rest'],
   'wrap/http-api': [
@@ -54,7 +54,7 @@ if (!Object.hasOwn(testsOf, folder)) {
   process.stderr.write(`usage: npm run mutate -- <folder> [file...]\nfolders: ${Object.keys(testsOf).join(', ')}\n`)
   process.exit(2)
 }
-prepare()
+install()
 const work = mkdtempSync(join(tmpdir(), 'jexo-mutate-'))
 const config = join(work, 'stryker.json')
 const reports = join(root, '.jexo/mutate', folder.replace('/', '-'))

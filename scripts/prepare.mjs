@@ -8,12 +8,17 @@ import { fileURLToPath } from 'node:url'
 export const root = fileURLToPath(new URL('..', import.meta.url))
 const npm = process.platform === 'win32' ? 'npm.cmd' : 'npm'
 
-export function prepare() {
+/** Installs the packages that are missing. */
+export function install() {
   checkNode()
   step('install', 'node_modules/.jexo-installed', ['package-lock.json'], () => {
     // Not `npm ci`: it refuses a lock file if a registry lacks optional packages of other platforms.
     run('Installing packages', npm, ['install', '--no-audit', '--no-fund', '--loglevel=error'])
   })
+}
+
+export function prepare() {
+  install()
   const sources = [
     'package-lock.json',
     'tsconfig.json',
