@@ -7,7 +7,8 @@ import Ajv2020 from 'ajv/dist/2020.js'
 import { Component, type ReactNode, useMemo, useState } from 'react'
 import { formSchemaOf, looksOf } from './schema'
 
-const options = { ajvOptionsOverrides: { strict: false } }
+// To compile the metaschema for each page takes a tenth of a second; the server checks the arguments itself.
+const options = { ajvOptionsOverrides: { strict: false, validateSchema: false } }
 const validator2020 = customizeValidator({ AjvClass: Ajv2020 as never, ...options })
 // The form library knows tuples only in the notation of an older draft.
 const validatorForTuples = customizeValidator(options)
