@@ -23,7 +23,16 @@ const testsOf = {
     'hostile/schemas',
     'hostile/errors',
   ],
-  engine: ['engine', 'tasks', 'transport', 'layers', 'access/access', 'kit/refresh', 'conformance/peers'],
+  engine: [
+    'engine',
+    'tasks/tasks',
+    'transport',
+    'layers/mechanism',
+    'access/access',
+    'kit/refresh',
+    'view/author',
+    'conformance/peers',
+  ],
   link: ['link', 'engine', 'tasks/tasks', 'conformance/peers', 'hostile/peers'],
   'wrap/openapi': ['wrap/openapi', 'wrap/exact/rest', 'wrap/exact/bodies', 'wrap/rest-requests', 'hostile/rest'],
   'wrap/http-api': [

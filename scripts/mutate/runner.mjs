@@ -69,35 +69,33 @@ class CircusRunner {
   async dryRun({ coverageAnalysis }) {
     circus.getState().testTimeout = unchangedTestMs
     const ids = [...this.#tests.keys()]
-    const covers = coverageAnalysis !== 'off'
-    const loaded = instrumenter.mutantCoverage?.static ?? {}
-    const first = await this.#covered(ids, covers)
-    const mutantCoverage = await this.#covered(ids, covers)
+    const loaded = this.#takeCoverage().static
+    const first = { ...(await this.#run(ids, false)), ...this.#takeCoverage() }
+    const second = { ...(await this.#run(ids, false)), ...this.#takeCoverage() }
     // They need Jest itself, the built command or a server.
-    const failed = [...first.tests, ...mutantCoverage.tests].filter(({ status }) => status === TestStatus.Failed)
+    const failed = [...first.tests, ...second.tests].filter(({ status }) => status === TestStatus.Failed)
     const failedIds = new Set(failed.map(({ id }) => id))
-    for (const id of failedIds) delete mutantCoverage.perTest[id]
     if (failedIds.size > 0)
       this.#logger.warn(`Not used, since they fail here without a change:\n${[...failedIds].join('\n')}`)
-    // Stryker starts a new process for each change that also runs at load. Here, a change is active only in tests.
-    const inTests = new Set(Object.values(mutantCoverage.perTest).flatMap((hits) => Object.keys(hits)))
-    mutantCoverage.static = Object.fromEntries(
-      [loaded, first.static, ...Object.values(first.perTest)].flatMap((hits) =>
-        Object.entries(hits).filter(([id]) => !inTests.has(id)),
-      ),
-    )
+    const perTest = Object.fromEntries(Object.entries(second.perTest).filter(([id]) => !failedIds.has(id)))
+    // Code that has run before a change is active: at load, or once in a process.
+    const inTests = new Set(Object.values(perTest).flatMap((hits) => Object.keys(hits)))
+    const before = [loaded, first.static, ...Object.values(first.perTest)].flatMap((hits) => Object.entries(hits))
+    const once = Object.fromEntries(before.filter(([id]) => !inTests.has(id)))
     const tests = first.tests.filter(({ id }) => !failedIds.has(id))
-    const { perTest, static: once } = mutantCoverage
-    return { status: 'complete', tests, ...(covers ? { mutantCoverage: { perTest, static: once } } : {}) }
+    return {
+      status: 'complete',
+      tests,
+      ...(coverageAnalysis === 'off' ? {} : { mutantCoverage: { static: once, perTest } }),
+    }
   }
 
-  /** The results of all tests, and what they reach. Code that runs once in a process is reached by the first run only. */
-  async #covered(ids, covers) {
-    const counts = covers ? { static: {}, perTest: {} } : undefined
-    instrumenter.mutantCoverage = counts
-    const { tests } = await this.#run(ids, false)
-    delete instrumenter.mutantCoverage
-    return { tests, static: counts?.static ?? {}, perTest: counts?.perTest ?? {} }
+  /** What has been reached since the last call. Instrumented code keeps the object that it found at load. */
+  #takeCoverage() {
+    const live = instrumenter.mutantCoverage ?? {}
+    const taken = { static: live.static ?? {}, perTest: live.perTest ?? {} }
+    Object.assign(live, { static: {}, perTest: {} })
+    return taken
   }
 
   async mutantRun({ activeMutant, testFilter, disableBail, hitLimit }) {
