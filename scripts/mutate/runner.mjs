@@ -77,10 +77,13 @@ class CircusRunner {
     const failedIds = new Set(failed.map(({ id }) => id))
     if (failedIds.size > 0)
       this.#logger.warn(`Not used, since they fail here without a change:\n${[...failedIds].join('\n')}`)
-    const perTest = Object.fromEntries(Object.entries(second.perTest).filter(([id]) => !failedIds.has(id)))
+    const used = (hits) => Object.fromEntries(Object.entries(hits).filter(([id]) => !failedIds.has(id)))
+    const perTest = used(second.perTest)
     // Code that has run before a change is active: at load, or once in a process.
     const inTests = new Set(Object.values(perTest).flatMap((hits) => Object.keys(hits)))
-    const before = [loaded, first.static, ...Object.values(first.perTest)].flatMap((hits) => Object.entries(hits))
+    const before = [loaded, first.static, ...Object.values(used(first.perTest))].flatMap((hits) =>
+      Object.entries(hits),
+    )
     const once = Object.fromEntries(before.filter(([id]) => !inTests.has(id)))
     const tests = first.tests.filter(({ id }) => !failedIds.has(id))
     return {
