@@ -61,13 +61,12 @@ function messageFault(message: unknown, open: readonly string[]): string | undef
   const blocks = blocksOf(message)
   if (blocks.length === 0) return 'has no content'
   const results = blocks.filter((block) => block.type === 'tool_result')
-  if (results.length > 0 && message.role !== 'user') return 'holds tool results, which only a user message may'
+  if (results.length > 0 && message.role !== 'user') return 'has tool results, which only a user message may have'
   if (results.length > 0 && results.length < blocks.length) return 'mixes tool results with other content'
-  const answered = results.map((block) => String(block.toolUseId))
-  const isMatched = answered.length === open.length && open.every((id) => answered.includes(id))
-  return isMatched
-    ? undefined
-    : `has to hold one tool result for each of: ${open.join(', ') || 'no tool use before it'}`
+  if (results.length > 0 && open.length === 0) return 'has tool results, but no tool use precedes it'
+  const ids = results.map((block) => String(block.toolUseId))
+  const isMatched = ids.length === open.length && open.every((id) => ids.includes(id))
+  return isMatched ? undefined : `must have one tool result for each tool use before it: ${open.join(', ')}`
 }
 
 function blocksOf(message: unknown): JsonObject[] {

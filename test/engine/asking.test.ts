@@ -247,7 +247,7 @@ describe('the model and the roots', () => {
       ],
       /mixes tool results/,
     ],
-    [[{ role: 'user', content: { type: 'tool_result', toolUseId: '9' } }], /one tool result for each/],
+    [[{ role: 'user', content: { type: 'tool_result', toolUseId: '9' } }], /no tool use precedes it/],
   ])('messages %j are judged %p', (messages, fault) => {
     const found = samplingFault(messages)
     if (fault) expect(found).toMatch(fault)
