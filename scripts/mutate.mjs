@@ -81,7 +81,7 @@ writeFileSync(
     ignoreStatic: true,
     // Most of the time is spent waiting for changed tests that do not end.
     concurrency: availableParallelism() * 5,
-    timeoutFactor: 1,
+    timeoutFactor: 0.75,
     reporters: ['clear-text', 'progress-append-only', 'html', 'json'],
     clearTextReporter: { allowColor: false, logTests: false, reportTests: false },
     htmlReporter: { fileName: `${reports}.html` },

@@ -19,6 +19,8 @@ globalThis.__stryker__ = instrumenter
 /** Stryker ends the process of a changed test that does not end. */
 const longestTestMs = 2 ** 31 - 1
 const unchangedTestMs = 20_000
+/** Slower tests would run for nearly every change. */
+const slowTestMs = 3000
 
 class CircusRunner {
   static inject = ['options', 'logger']
@@ -72,12 +74,13 @@ class CircusRunner {
     const loaded = this.#takeCoverage().static
     const first = { ...(await this.#run(ids, false)), ...this.#takeCoverage() }
     const second = { ...(await this.#run(ids, false)), ...this.#takeCoverage() }
-    // They need Jest itself, the built command or a server.
-    const failed = [...first.tests, ...second.tests].filter(({ status }) => status === TestStatus.Failed)
-    const failedIds = new Set(failed.map(({ id }) => id))
-    if (failedIds.size > 0)
-      this.#logger.warn(`Not used, since they fail here without a change:\n${[...failedIds].join('\n')}`)
-    const used = (hits) => Object.fromEntries(Object.entries(hits).filter(([id]) => !failedIds.has(id)))
+    // Some need Jest itself, the built command or a server.
+    const unused = [...first.tests, ...second.tests].filter(({ status }) => status === TestStatus.Failed)
+    unused.push(...second.tests.filter(({ timeSpentMs }) => timeSpentMs > slowTestMs))
+    const unusedIds = new Set(unused.map(({ id }) => id))
+    if (unusedIds.size > 0)
+      this.#logger.warn(`Not used, since they fail here or take longer than 3 s:\n${[...unusedIds].join('\n')}`)
+    const used = (hits) => Object.fromEntries(Object.entries(hits).filter(([id]) => !unusedIds.has(id)))
     const perTest = used(second.perTest)
     // Code that has run before a change is active: at load, or once in a process.
     const inTests = new Set(Object.values(perTest).flatMap((hits) => Object.keys(hits)))
@@ -85,7 +88,10 @@ class CircusRunner {
       Object.entries(hits),
     )
     const once = Object.fromEntries(before.filter(([id]) => !inTests.has(id)))
-    const tests = first.tests.filter(({ id }) => !failedIds.has(id))
+    // The time that Stryker allows a change depends on the time of both runs.
+    const tests = first.tests
+      .map((test, at) => ({ ...test, timeSpentMs: test.timeSpentMs + second.tests[at].timeSpentMs }))
+      .filter(({ id }) => !unusedIds.has(id))
     return {
       status: 'complete',
       tests,
