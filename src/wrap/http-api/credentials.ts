@@ -210,7 +210,7 @@ function withCookie(request: UpstreamRequest, pair: string): UpstreamRequest {
   return withHeader(request, 'cookie', before === undefined ? pair : `${before}; ${pair}`)
 }
 
-/** Replaces an existing header of that name, such as of a link to the next page. */
+/** Replaces an existing parameter of that name, such as of a link to the next page. */
 function withQuery(request: UpstreamRequest, name: string, value: string): UpstreamRequest {
   const [before = '', query = ''] = request.url.split(/\?(.*)/s)
   const others = query.split('&').filter((pair) => pair !== '' && pair.split('=')[0] !== uriUnreserved(name))

@@ -66,7 +66,7 @@ const separators: Partial<Record<Style, string>> = {
 function named(style: Style, explode: boolean, name: string, value: unknown, encode: Encode): string | undefined {
   if (typeof value === 'string') return `${name}=${encode(value)}`
   if (isList(value) ? value.length === 0 : entriesOf(value).length === 0) return undefined
-  if (style === 'deepObject') return deep(name, value, encode).join('&')
+  if (style === 'deepObject') return deep(name, value, encode).join('&') || undefined
   if (explode) {
     const pairs = isList(value)
       ? value.map((item) => [name, item] as const)
