@@ -33,7 +33,7 @@ const testsOf = {
     'view/author',
     'conformance/peers',
   ],
-  link: ['link', 'engine', 'tasks/tasks', 'conformance/peers', 'hostile/peers'],
+  link: ['link', 'engine/asking', 'tasks/tasks', 'conformance/peers'],
   'wrap/openapi': ['wrap/openapi', 'wrap/exact/rest', 'wrap/exact/bodies', 'wrap/rest-requests', 'hostile/rest'],
   'wrap/http-api': [
     'wrap/rest-requests',
@@ -81,7 +81,7 @@ writeFileSync(
     // Tests do not have to check texts, or the order of alternatives in patterns.
     mutator: { excludedMutations: ['StringLiteral', 'Regex'] },
     ignoreStatic: true,
-    concurrency: availableParallelism() * (waiting.has(folder) ? 4 : 1),
+    concurrency: availableParallelism() * (waiting.has(folder) ? 6 : 1),
     timeoutFactor: 0.75,
     reporters: ['clear-text', 'progress-append-only', 'html', 'json'],
     clearTextReporter: { allowColor: false, logTests: false, reportTests: false },
