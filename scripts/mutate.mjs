@@ -103,7 +103,8 @@ process.exit(status ?? 1)
 function changedFiles() {
   const inFolder = (name) => `src/${folder}/${name}.ts`
   if (folder === 'wrap/http-api') return common.map(inFolder)
-  if (!existsSync(join(root, inFolder('plan')))) return [`src/${folder}/**/*.ts`]
+  const generated = '!src/kit/metaschema.ts'
+  if (!existsSync(join(root, inFolder('plan')))) return [`src/${folder}/**/*.ts`, generated]
   const names = new Set(['plan'])
   for (const name of names) {
     const imports = readFileSync(join(root, inFolder(name)), 'utf8').matchAll(
