@@ -123,7 +123,7 @@ function withUnknown(errors: readonly Unit[]): Unit[] {
   )
   return errors.map((unit) =>
     unit.keyword === 'false' && unknown.has(decodeURI(unit.instanceLocation))
-      ? { ...unit, keyword: 'unevaluatedProperties' }
+      ? { ...unit, keyword: 'unknownProperty' }
       : unit,
   )
 }
@@ -148,7 +148,9 @@ function readError(unit: Unit): Located {
 }
 
 const containerKeywords = new Set([
-  ...['properties', 'items', 'prefixItems', 'additionalItems', 'allOf', '$ref', 'additionalProperties'],
+  ...['properties', 'patternProperties', 'additionalProperties', 'unevaluatedProperties'],
+  ...['items', 'prefixItems', 'additionalItems', 'unevaluatedItems'],
+  ...['allOf', 'dependentSchemas', 'dependencies', 'if', '$ref', '$dynamicRef', '$recursiveRef'],
 ])
 
 /** The interpreter reports an error at every level above it; only the innermost report is useful. */

@@ -20,6 +20,7 @@ const sentences: Readonly<Record<string, (text: string) => string>> = {
   required: () => isRequired,
   additionalProperties: () => noSuchProperty,
   unevaluatedProperties: () => noSuchProperty,
+  unknownProperty: () => noSuchProperty,
   minProperties: (text) => `must NOT have fewer than ${number(text)} properties`,
   maxProperties: (text) => `must NOT have more than ${number(text)} properties`,
   propertyNames: () => 'property name must be valid',

@@ -119,6 +119,50 @@ describe('an explanation', () => {
   })
 })
 
+describe('an explanation of a value that matches no branch of a union', () => {
+  const union = { anyOf: [{ type: 'string' }, { type: 'object', properties: { kind: { const: 'x' } } }] }
+  const schema = {
+    type: 'object',
+    properties: {
+      a: union,
+      b: { type: 'object', properties: { a: union, c: { type: 'number' } } },
+      n: { type: 'number' },
+    },
+  }
+  const value = { a: 5, b: { a: 5, c: 'x' }, n: 'x' }
+  test.each<[string[], string[]]>([
+    [
+      ['a', 'a.kind', 'b.c'],
+      ['a', 'b.c'],
+    ],
+    [
+      ['a.kind', 'a', 'n'],
+      ['a', 'n'],
+    ],
+    [['a', 'a'], ['a']],
+    [
+      ['a', 'b.a'],
+      ['a', 'b.a'],
+    ],
+    [
+      ['b.a.kind', 'b.a', 'a', 'a.kind'],
+      ['b.a', 'a'],
+    ],
+    [
+      ['a.kind', 'n'],
+      ['a.kind', 'n'],
+    ],
+    [
+      ['b.c', 'n', 'a.x.y'],
+      ['b.c', 'n', 'a.x.y'],
+    ],
+  ])('has of the issues %j only %j', (paths, lines) => {
+    const issues = paths.map((path, at) => ({ path: path.split('.'), reason: `reason ${at}` }))
+    const text = explainIssues('t', schema, value, issues).split('\n').slice(1, -1)
+    expect(text.map((line) => /^- ([^:]+):/.exec(line)?.[1])).toStrictEqual(lines)
+  })
+})
+
 describe('a check', () => {
   const never = { prepare: () => () => [] }
   const standard = (issues: object[]) =>

@@ -123,6 +123,63 @@ describe('a compiling validator of its own', () => {
   )
 })
 
+describe('the interpreting validator', () => {
+  const reasons = async (schema: object, value: unknown) =>
+    (await interpretingValidator.prepare(schema as never))(value).map(
+      ({ path, reason }) => `${path.join('.')}: ${reason}`,
+    )
+
+  test('reports all issues of a small value, the first of a large one, and 20 at most', async () => {
+    const schema = { properties: { a: { type: 'string' }, b: { type: 'string' } } }
+    expect(await reasons(schema, { a: 1, b: 1 })).toStrictEqual(['a: must be string', 'b: must be string'])
+    expect(await reasons(schema, { a: 1, b: 1, c: Array(3000).fill(1) })).toStrictEqual(['a: must be string'])
+    expect(await reasons({ items: { type: 'string' } }, Array(30).fill(1))).toHaveLength(20)
+    expect(await reasons({}, Array(100_001).fill(1))).toStrictEqual([
+      ': it holds more than 100000 values, which is as many as are checked here',
+    ])
+  })
+
+  test('checks lists with unique items up to 1,000, patterns at any depth, and no values as schemas', async () => {
+    const unique = { uniqueItems: true }
+    const numbers = (count: number) => Array.from({ length: count }, (_, at) => at)
+    expect(await reasons(unique, numbers(1000))).toStrictEqual([])
+    expect(await reasons(unique, numbers(1001))).toStrictEqual([': must NOT have more than 1000 items'])
+    expect(await reasons({ ...unique, maxItems: 2 }, numbers(3))).toStrictEqual([
+      ': must NOT have more than 2 items',
+    ])
+    expect(await reasons({ ...unique, maxItems: 2000 }, numbers(1001))).toHaveLength(1)
+    expect(await reasons({ uniqueItems: false }, numbers(1001))).toStrictEqual([])
+    const nested = { allOf: [{ minLength: 2 }], pattern: '^a' }
+    expect(await reasons({ properties: { x: nested } }, { x: 'b' })).toStrictEqual([
+      'x: must NOT have fewer than 2 characters',
+      'x: must match pattern "^a"',
+    ])
+    const plain = { const: { pattern: '^a', uniqueItems: true } }
+    expect(await reasons(plain, { pattern: '^a', uniqueItems: true })).toStrictEqual([])
+    const choice = { enum: [{ pattern: '^a' }, { uniqueItems: true }] }
+    expect(await reasons(choice, { pattern: '^a' })).toStrictEqual([])
+    expect(await reasons(choice, { uniqueItems: true })).toStrictEqual([])
+  })
+
+  test('drops properties by patterns that could take long, and keeps the others', async () => {
+    const schema = { patternProperties: { '^(a+)+$': { type: 'number' }, '^b': { type: 'number' } } }
+    expect(await reasons(schema, { aa: 'x', b: 'x' })).toStrictEqual(['b: must be number'])
+  })
+
+  test.each([
+    ['http://json-schema.org/draft-04/schema#', true],
+    ['http://json-schema.org/draft-07/schema#', false],
+  ])('excludes a minimum in the dialect %s as %s', async ($schema, expected) => {
+    const found = await reasons({ $schema, minimum: 3, exclusiveMinimum: true }, 3)
+    expect(found.length > 0).toBe(expected)
+  })
+
+  test('checks a format of its own during the check only', async () => {
+    expect(await reasons({ pattern: '^x$' }, 'y')).toHaveLength(1)
+    expect(await reasons({ format: 'jexo-pattern:^x$' }, 'y')).toStrictEqual([])
+  })
+})
+
 const checks: [object, unknown][] = [
   [{ type: 'string' }, 5],
   [{ type: ['string', 'null'] }, 5],
@@ -151,6 +208,16 @@ const checks: [object, unknown][] = [
   [{ properties: { a: false } }, { a: 1 }],
   [{ dependentRequired: { a: ['b'] } }, { a: 1 }],
   [{ not: { type: 'string' } }, 'a'],
+  [{ patternProperties: { '^a': { type: 'string' } } }, { a: 1, b: 1 }],
+  [{ dependentSchemas: { a: { required: ['b'] } } }, { a: 1 }],
+  [{ oneOf: [{ type: 'number' }, { minimum: 1 }] }, 5],
+  [{ allOf: [{ type: 'string' }, { minimum: 6 }] }, 5],
+  [
+    { properties: { a: {} }, unevaluatedProperties: false },
+    { a: 1, b: 1 },
+  ],
+  [{ $defs: { A: { type: 'string' } }, items: { $ref: '#/$defs/A' } }, [5]],
+  [JSON.parse('{ "if": { "required": ["a"] }, "then": { "required": ["b"] } }'), { a: 1 }],
   [
     { properties: { list: { items: { properties: { kg: { type: 'number' } } } } } },
     { list: [{ kg: 'x' }, { kg: 1 }] },
