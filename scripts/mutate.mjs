@@ -34,8 +34,9 @@ const testsOf = {
     'conformance/peers',
   ],
   link: ['link', 'engine/asking', 'tasks/tasks', 'conformance/peers'],
-  'wrap/openapi': ['wrap/openapi', 'wrap/exact/rest', 'wrap/exact/bodies', 'wrap/rest-requests', 'hostile/rest'],
+  'wrap/openapi': ['wrap/openapi', 'wrap/exact/rest', 'wrap/exact/bodies'],
   'wrap/http-api': [
+    'wrap/requests',
     'wrap/rest-requests',
     'wrap/exact/bodies',
     'wrap/openapi',
