@@ -66,14 +66,25 @@ export function writeCached(folder: string | undefined, name: string, content: s
   } catch {}
 }
 
-/** A JSON value from the cache; computed and written if it is missing or cannot be read. */
-export function cachedValue<T>(folder: string | undefined, name: string, compute: () => T): T {
+/** A JSON value from the cache; computed and written if it is missing or not of the right shape. */
+export function cachedValue<T>(
+  folder: string | undefined,
+  name: string,
+  isUsable: (value: unknown) => value is T,
+  compute: () => T,
+): T {
+  const known = parsed(readCached(folder, name))
+  if (isUsable(known)) return known
+  const value = compute()
+  writeCached(folder, name, JSON.stringify(value))
+  return value
+}
+
+function parsed(content: Buffer | undefined): unknown {
   try {
-    return JSON.parse(String(readCached(folder, name))) as T
+    return JSON.parse(content?.toString() ?? '')
   } catch {
-    const value = compute()
-    writeCached(folder, name, JSON.stringify(value))
-    return value
+    return undefined
   }
 }
 

@@ -1,12 +1,12 @@
-import { existsSync } from 'node:fs'
+import { existsSync, readFileSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { dirname, extname, resolve, sep } from 'node:path'
 import type { Loader, Plugin } from 'esbuild'
 import type Compiler from 'typescript'
 import { cachedValue, cacheFolder, cacheKey } from '../files/user-cache.js'
 import { requiredPackage } from '../optional-packages.js'
-import { packageFile } from '../own-files.js'
-import { version } from '../version.js'
+import { compiledFile, packageFile } from '../own-files.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { AssetCollector } from './assets.js'
 import { packErrors } from './errors.js'
 import { type ModulePaths, mayNamePaths, pathsIn } from './module-paths.js'
@@ -69,8 +69,32 @@ const readPaths = (path: string, source: string): ModulePaths =>
   pathsIn(requiredPackage<typeof Compiler>('typescript', 'packing a kit'), path, source)
 
 /** Modules of packages can be large, and do not change between two runs. */
-const cachedPaths = (path: string, source: string): ModulePaths =>
-  cachedValue(cacheFolder('module-paths'), `${cacheKey(version, path, source)}.json`, () => readPaths(path, source))
+function cachedPaths(path: string, source: string): ModulePaths {
+  const name = `${cacheKey(readerCode(), path, source)}.json`
+  return cachedValue(cacheFolder('module-paths'), name, arePaths, () => readPaths(path, source))
+}
+
+function arePaths(value: unknown): value is ModulePaths {
+  if (!isObject(value)) return false
+  const { named, open, own } = value
+  return (
+    isListWith(named, (one) => typeof one.path === 'string') &&
+    isListWith(open, (one) => typeof one.text === 'string') &&
+    isListWith(own, (one) => Number.isInteger(one.from) && Number.isInteger(one.to) && typeof one.what === 'string')
+  )
+}
+
+const isListWith = (list: unknown, isRight: (one: JsonObject) => boolean): boolean =>
+  Array.isArray(list) && list.every((one) => isObject(one) && isRight(one))
+
+/** The cached paths depend on the code that reads them: compiled, or as a source in the tests of a checkout. */
+function readerCode(): string {
+  const files = ['js', 'ts'].map((ending) => compiledFile(`pack/module-paths.${ending}`))
+  return files
+    .filter((file) => existsSync(file))
+    .map((file) => readFileSync(file, 'utf8'))
+    .join('')
+}
 
 function needNamed(path: string, source: string): void {
   for (const [, , reference = ''] of source.matchAll(urlPattern)) {

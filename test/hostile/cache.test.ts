@@ -11,7 +11,7 @@ import {
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { tokensIn } from '../../src/context-cost/context-cost.js'
-import { cacheFolder, readCached, writeCached } from '../../src/files/user-cache.js'
+import { cachedValue, cacheFolder, readCached, writeCached } from '../../src/files/user-cache.js'
 import { emptyCache } from '../support/cache-folder.js'
 
 const cache = emptyCache()
@@ -51,6 +51,20 @@ describe('a cache that others can write to is not used', () => {
     expect(cacheFolder('readings')).not.toContain('here')
   })
 })
+
+test.each(['', 'x', '5', '"a"', 'null'])(
+  'a cached value that is not of its shape (%s) is computed again',
+  (content) => {
+    const folder = join(cache(), 'jexo', 'any')
+    const isList = (value: unknown): value is number[] => Array.isArray(value)
+    const value = () => cachedValue(folder, 'list', isList, () => [1])
+    writeCached(folder, 'list', content)
+    expect(value()).toStrictEqual([1])
+    expect(readCached(folder, 'list')?.toString()).toBe('[1]')
+    writeCached(folder, 'list', '[2]')
+    expect(value()).toStrictEqual([2])
+  },
+)
 
 test.each(['[]', '[-1]', '[1.5]', '["9"]', '[1,2]', '{}', 'null', 'x', '[1e400]', ''])(
   'counts of tokens that cannot be (%s) are counted again',
