@@ -5,7 +5,7 @@ import type { Loader, Plugin } from 'esbuild'
 import type Compiler from 'typescript'
 import { cachedValue, cacheFolder, cacheKey } from '../files/user-cache.js'
 import { requiredPackage } from '../optional-packages.js'
-import { compiledFile, packageFile } from '../own-files.js'
+import { ownModules, packageFile } from '../own-files.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { AssetCollector } from './assets.js'
 import { packErrors } from './errors.js'
@@ -70,7 +70,7 @@ const readPaths = (path: string, source: string): ModulePaths =>
 
 /** Modules of packages can be large, and do not change between two runs. */
 function cachedPaths(path: string, source: string): ModulePaths {
-  const name = `${cacheKey(readerCode(), path, source)}.json`
+  const name = `${cacheKey(...readerCode(), path, source)}.json`
   return cachedValue(cacheFolder('module-paths'), name, arePaths, () => readPaths(path, source))
 }
 
@@ -87,14 +87,8 @@ function arePaths(value: unknown): value is ModulePaths {
 const isListWith = (list: unknown, isRight: (one: JsonObject) => boolean): boolean =>
   Array.isArray(list) && list.every((one) => isObject(one) && isRight(one))
 
-/** The cached paths depend on the code that reads them: compiled, or as a source in the tests of a checkout. */
-function readerCode(): string {
-  const files = ['js', 'ts'].map((ending) => compiledFile(`pack/module-paths.${ending}`))
-  return files
-    .filter((file) => existsSync(file))
-    .map((file) => readFileSync(file, 'utf8'))
-    .join('')
-}
+/** The cached paths depend on the code that reads them. */
+const readerCode = () => ownModules('pack/module-paths').map((file) => readFileSync(file, 'utf8'))
 
 function needNamed(path: string, source: string): void {
   for (const [, , reference = ''] of source.matchAll(urlPattern)) {

@@ -1,7 +1,7 @@
 import { existsSync, readFileSync, statSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { cacheFolder, cacheKey, readCached, writeCached } from '../../files/user-cache.js'
-import { compiledFile } from '../../own-files.js'
+import { ownModules } from '../../own-files.js'
 import { version } from '../../version.js'
 import { readModule } from './read.js'
 import type { ModuleReading } from './reading.js'
@@ -47,10 +47,7 @@ const readers = [
   'literals',
   'examples',
   'package-entry',
-].flatMap((name) =>
-  // Compiled, or as sources in the tests of a checkout.
-  ['js', 'ts'].map((ending) => compiledFile(`wrap/module/${name}.${ending}`)).filter((path) => existsSync(path)),
-)
+].flatMap((name) => ownModules(`wrap/module/${name}`))
 
 /** In `node_modules/.cache` of the project; without a project, in the user's cache. */
 function cacheFor(file: string): string | undefined {
