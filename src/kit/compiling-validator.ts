@@ -69,7 +69,8 @@ async function loadCompilers() {
     const usual = instanceOf(Kind, false, nativeTest)
     const checkSchema = (schema: JsonSchema) => {
       // Ajv refuses a dialect that it does not know.
-      if (!isSchema || (schema.$schema ?? usualDialect) !== usualDialect) usual.validateSchema(schema, true)
+      const { $schema = usualDialect } = schema
+      if (!isSchema || $schema !== usualDialect) usual.validateSchema(schema, true)
       else if (!isSchema(schema)) throw new Error(`schema is invalid: ${usual.errorsText(isSchema.errors)}`)
     }
     let usualForAll: AnyAjv | undefined

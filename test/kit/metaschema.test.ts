@@ -51,3 +51,7 @@ test.each([
   if (expected) expect((await check)(5)).toHaveLength(1)
   else await expect(check).rejects.toThrow(`no schema with key or ref "${$schema}"`)
 })
+
+test('a dialect that is not text is refused', async () => {
+  await expect(createCompilingValidator().prepare({ $schema: null })).rejects.toThrow('$schema must be a string')
+})
