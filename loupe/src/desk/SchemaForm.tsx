@@ -7,7 +7,7 @@ import Ajv2020 from 'ajv/dist/2020.js'
 import { Component, type ReactNode, useMemo, useState } from 'react'
 import { formSchemaOf, looksOf } from './schema'
 
-// To compile the metaschema for each page takes a tenth of a second; the server checks the arguments itself.
+// Compiling the metaschema takes a tenth of a second per page. The server checks the arguments itself.
 const options = { ajvOptionsOverrides: { strict: false, validateSchema: false } }
 const validator2020 = customizeValidator({ AjvClass: Ajv2020 as never, ...options })
 // The form library knows tuples only in the notation of an older draft.
