@@ -2,9 +2,9 @@ import { serveStatic } from '@hono/node-server/serve-static'
 import { Hono } from 'hono'
 import { streamSSE } from 'hono/streaming'
 import { isJexoError } from '../errors.js'
-import type { TapeEntry } from '../tape/entry.js'
 import { isLoopback } from '../transport/http/checks.js'
 import type { Bench } from './bench.js'
+import { followBench } from './follow.js'
 import { slimmed } from './slim.js'
 import { tapeRoutes } from './tape-routes.js'
 import { targetRoutes } from './target-routes.js'
@@ -16,8 +16,6 @@ export interface LoupeParts {
   /** Folder of the built page. */
   page: string
 }
-
-const entriesAtOnce = 500
 
 /** Loupe's backend: the page's files and its API. Accepts only loopback connections with the token of the link. */
 export function loupeApp({ bench, token, page }: LoupeParts): Hono {
@@ -48,24 +46,10 @@ export function loupeApp({ bench, token, page }: LoupeParts): Hono {
     throw error
   })
 
-  app.get('/api/follow', (context) =>
-    streamSSE(context, async (stream) => {
-      const after = Number(context.req.header('last-event-id') ?? 0)
-      const send = async (entries: readonly TapeEntry[]) => {
-        for (let from = 0; from < entries.length; from += entriesAtOnce) {
-          const some = entries.slice(from, from + entriesAtOnce)
-          const data = JSON.stringify(some.map(slimmed))
-          await stream.writeSSE({ event: 'entries', id: String(some.at(-1)?.sequence), data })
-        }
-      }
-      const sendBench = () => void stream.writeSSE({ event: 'bench', data: JSON.stringify(bench.view) })
-      sendBench()
-      await send(bench.journal.after(after))
-      const stops = [bench.journal.listen((entries) => void send(entries)), bench.onChange(sendBench)]
-      await new Promise<void>((resolve) => stream.onAbort(resolve))
-      for (const stop of stops) stop()
-    }),
-  )
+  app.get('/api/follow', (context) => {
+    const after = Number(context.req.header('last-event-id')) || 0
+    return streamSSE(context, (stream) => followBench(stream, bench, after))
+  })
 
   app.get('/api/entries/:sequence', (context) => {
     const entry = bench.journal.find(Number(context.req.param('sequence')))

@@ -37,12 +37,14 @@ export class Journal {
     return this.#entries
   }
 
-  after(sequence: number): readonly TapeEntry[] {
-    return sequence === 0 ? this.#entries : this.#entries.filter((entry) => entry.sequence > sequence)
+  /** Up to `most` entries after a sequence number. */
+  after(sequence: number, most = Number.POSITIVE_INFINITY): readonly TapeEntry[] {
+    // Sequence numbers are consecutive, so the index can be computed.
+    const from = Math.max(0, sequence + 1 - (this.#entries[0]?.sequence ?? 0))
+    return this.#entries.slice(from, from + most)
   }
 
   find(sequence: number): TapeEntry | undefined {
-    // Sequence numbers are consecutive, so the index can be computed.
     const first = this.#entries[0]?.sequence ?? 0
     return this.#entries[sequence - first]
   }
