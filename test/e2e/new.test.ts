@@ -9,18 +9,15 @@ test('new writes a small project whose own ci passes: types, tests, cases, packi
   const files = made.stdout.trim().split('\n')
   expect(files.length).toBeLessThan(12)
   for (const file of files) expect(existsSync(file)).toBe(true)
-  const npm = process.platform === 'win32' ? 'npm.cmd' : 'npm'
   const env = Object.fromEntries(Object.entries(process.env).filter(([name]) => name !== 'NODE_OPTIONS')) as Record<
     string,
     string
   >
-  const tested = await run(npm, ['test'], { cwd: folder, env })
-  expect(tested).toMatchObject({
-    code: 0,
-    stdout: expect.stringMatching(/pass 2[\s\S]*✓ cases.days_between\.case\.yaml/),
-  })
   const ci = await run(join(folder, 'ci.sh'), [], { cwd: folder, env })
-  expect(ci).toMatchObject({ code: 0, stdout: expect.stringContaining('packed/my-hives.mjs') })
+  expect(ci).toMatchObject({
+    code: 0,
+    stdout: expect.stringMatching(/pass 2[\s\S]*✓ cases.days_between\.case\.yaml[\s\S]*packed\/my-hives\.mjs/),
+  })
   expect(JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8')).name).toBe('my-hives')
   const again = await jexo('new', folder)
   expect(again).toMatchObject({ code: 2, stderr: expect.stringContaining('the folder is not empty') })
