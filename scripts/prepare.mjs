@@ -24,6 +24,7 @@ export function prepare() {
     'tsconfig.json',
     'tsconfig.build.json',
     'scripts/vendor.mjs',
+    'scripts/late-parts.mjs',
     'scripts/bundle-command.mjs',
     'src',
   ]
@@ -32,6 +33,7 @@ export function prepare() {
     // Types are checked once, with the tests: `npm run types`.
     run('Building the library', bin('tsc'), ['-p', 'tsconfig.build.json', '--noCheck'])
     run('Building in the packages that it uses', process.execPath, [join(root, 'scripts/vendor.mjs')])
+    run('Compressing rarely used parts', process.execPath, [join(root, 'scripts/late-parts.mjs')])
     run('Bundling the commands', process.execPath, [join(root, 'scripts/bundle-command.mjs')])
     run('Removing what nothing reaches', process.execPath, [join(root, 'scripts/prune.mjs')])
   })

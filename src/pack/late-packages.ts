@@ -1,9 +1,8 @@
 import { createRequire } from 'node:module'
-import { join, relative, resolve } from 'node:path'
+import { join } from 'node:path'
 import type { Plugin } from 'esbuild'
-import { esbuild } from '../esbuild.js'
-import { clientSide } from '../optional-packages.js'
 import { compressed } from './compressed.js'
+import { bundledCode, latePart, latePartCode } from './late-parts.js'
 
 /** Clients for Redis and for devices, which are included if they are installed. */
 const lateClients = ['ioredis', 'bullmq', 'node-opcua'] as const
@@ -14,9 +13,6 @@ export function carriedClients(built: string, hasDurable: boolean, feedPackages:
   return lateClients.filter((name) => isNeeded(name) && isInstalled(name, built))
 }
 
-/** Packages inside Jexo that few servers use: the compiler of schemas, the second engine for patterns, JSON logs, and metrics. */
-const lateParts = ['kit/ajv.js', 'vendor/re2js.js', 'vendor/pino.js', 'vendor/prom-client.js']
-
 /**
  * Bundles rarely used packages, and clients for a store, as compressed text that becomes code at its first `import()`.
  * Node would parse plain code at every start.
@@ -25,7 +21,6 @@ const lateParts = ['kit/ajv.js', 'vendor/re2js.js', 'vendor/pino.js', 'vendor/pr
  * @param carried clients for a store; a packed file that needs another says that it is missing
  */
 export function latePackages(built: string, carried: readonly string[]): Plugin {
-  const late = new Set(lateParts.map((part) => join(built, part)))
   const clients: readonly string[] = lateClients
   return {
     name: 'jexo-late-packages',
@@ -37,14 +32,12 @@ export function latePackages(built: string, carried: readonly string[]): Plugin 
           if (isOwn && clients.includes(path) && !carried.includes(path)) return { path, external: true }
           if (!isOwn) return undefined
           if (!path.startsWith('.')) return { path, namespace: 'jexo-late', pluginData: resolveDir }
-          const file = resolve(resolveDir, path)
-          // Its path below `built` is the same on every machine and for every importing module.
-          const name = `./${relative(built, file).replaceAll('\\', '/')}`
-          return late.has(file) ? { path: name, namespace: 'jexo-late', pluginData: built } : undefined
+          const part = latePart(built, path, resolveDir)
+          return part === undefined ? undefined : { path: part, namespace: 'jexo-late', pluginData: built }
         },
       )
       plugin.onLoad({ filter: /.*/, namespace: 'jexo-late' }, async ({ path, pluginData }) => ({
-        contents: unpacking(compressed(await codeOf(path, pluginData))),
+        contents: unpacking(await codeOf(path, pluginData)),
         resolveDir: pluginData,
       }))
     },
@@ -60,32 +53,9 @@ function isInstalled(name: string, from: string): boolean {
   }
 }
 
-async function codeOf(name: string, resolveDir: string): Promise<string> {
-  const { outputFiles } = await esbuild().build({
-    stdin: { contents: `module.exports = ${requiring(name, resolveDir)}`, resolveDir },
-    // Only another program of the package needs it, and reports it if it is missing.
-    external: ['proper-lockfile'],
-    bundle: true,
-    write: false,
-    platform: 'node',
-    format: 'cjs',
-    target: 'node20',
-    minify: true,
-    // The package distinguishes some of its objects by class name.
-    keepNames: name in clientSide,
-    legalComments: 'none',
-    logLevel: 'silent',
-  })
-  return outputFiles[0]?.text ?? ''
-}
-
-/** An expression that loads a package, or the required part of it. */
-function requiring(name: string, from: string): string {
-  const side = clientSide[name] ?? []
-  const names = side.length > 0 && side.every((one) => isInstalled(one, from)) ? side : [name]
-  const loaded = names.map((one) => `require(${JSON.stringify(one)})`)
-  return loaded.length === 1 ? String(loaded[0]) : `Object.assign({}, ${loaded.join(', ')})`
-}
+/** Compressed code of a part of Jexo, or of a client. */
+const codeOf = async (name: string, resolveDir: string): Promise<Buffer> =>
+  name.endsWith('.js') ? latePartCode(resolveDir, name) : compressed(await bundledCode(name, resolveDir))
 
 /** The text is base64, so it needs no escaping in code. */
 const unpacking = (code: Buffer): string =>
