@@ -5,7 +5,7 @@ import type { AnyTools, ToolTypes } from '../kit/typing.js'
 import { Dialogue } from '../protocol/dialogue.js'
 import { protocolErrors } from '../protocol/errors.js'
 import type { AskOptions, Incoming } from '../protocol/incoming.js'
-import { isObject, isResponse, type JsonObject, type Message } from '../protocol/messages.js'
+import { isResponse, type JsonObject, type Message } from '../protocol/messages.js'
 import { newestRevision, type Revision } from '../protocol/revisions.js'
 import { codes, RpcError } from '../protocol/rpc-error.js'
 import type {
@@ -26,15 +26,18 @@ import { type UpstreamRecord, upstreamMethod } from '../protocol/upstream.js'
 import { TaskBoard } from '../tasks/board.js'
 import type { Task } from '../tasks/task.js'
 import { foundTelemetry } from '../telemetry/found.js'
-import type { SessionWatch, Telemetry, WatchedSession } from '../telemetry/telemetry.js'
+import type { SessionWatch, Telemetry } from '../telemetry/telemetry.js'
 import { Delivery } from './delivery.js'
 import { linkErrors } from './errors.js'
 import { eventFor, Listeners, listsChangedIn } from './events.js'
 import { initialize } from './initialize.js'
 import { KeptLists } from './lists.js'
 import type { CallOptions, CallWords, LinkEvents, LinkOptions } from './options.js'
+import { plainCall } from './plain-call.js'
+import { type CompletedPart, completionIn, completionParams, withArray } from './results.js'
 import { respondToServer } from './server-requests.js'
-import { LinkTasks, plainTask, type StartOptions, type TaskHandle } from './tasks.js'
+import { LinkTasks, type StartOptions, type TaskHandle } from './tasks.js'
+import { watchedSession } from './watched.js'
 import type { Wire } from './wire.js'
 
 /**
@@ -59,7 +62,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   private constructor(wire: Wire, options: LinkOptions, telemetry: Telemetry | undefined) {
     this.#wire = wire
     this.#options = options
-    this.#watch = telemetry?.client(this.#watched())
+    this.#watch = telemetry?.client(watchedSession(wire, () => this.revision))
     this.#dialogue = new Dialogue(
       {
         send: (message) => this.#send(message),
@@ -147,11 +150,9 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     const result = await this.ask('tools/call', { name: tool, arguments: args }, options).catch((error) => {
       // The tool runs only as a task, and nothing was executed yet; the caller waits for the result as usual.
       if (!(error instanceof RpcError && error.code === codes.methodNotFound && this.#hasTasks)) throw error
-      return this.#callAsTask(tool, args as JsonObject, options)
+      return this.#tasks.call(tool, args as JsonObject, options)
     })
-    if (!Array.isArray(result.content))
-      throw protocolErrors.responseMalformed('tools/call', '"content" is not an array')
-    return result as unknown as ToolResult<Tools[Name]['result']>
+    return withArray('tools/call', result, 'content')
   }
 
   /**
@@ -168,17 +169,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     options: StartOptions = {},
   ): Promise<TaskHandle<Tools[Name]['result'] & JsonObject>> {
     if (this.#hasTasks) return this.#tasks.start(tool, args as JsonObject, options)
-    const { signal, onProgress, meta } = options
-    return plainTask(async (cancelled) => {
-      const either = signal ? AbortSignal.any([signal, cancelled]) : cancelled
-      const more = { ...(onProgress ? { onProgress } : {}), ...(meta ? { meta } : {}) }
-      const result = await this.ask(
-        'tools/call',
-        { name: tool, arguments: args as JsonObject },
-        { ...more, signal: either },
-      )
-      return result as unknown as ToolResult<Tools[Name]['result'] & JsonObject>
-    })
+    return plainCall((params, more) => this.ask('tools/call', params, more), tool, args as JsonObject, options)
   }
 
   /** Finds a task again by its id. */
@@ -193,35 +184,23 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
 
   /** Reads a resource. */
   async read(uri: string, options: CallOptions = {}): Promise<ReadResult> {
-    const result = await this.ask('resources/read', { uri }, options)
-    if (!Array.isArray(result.contents))
-      throw protocolErrors.responseMalformed('resources/read', '"contents" is not an array')
-    return result as unknown as ReadResult
+    return withArray('resources/read', await this.ask('resources/read', { uri }, options), 'contents')
   }
 
   /** Fills a prompt with arguments. */
   async fill(prompt: string, args: Record<string, string> = {}, options: CallOptions = {}): Promise<PromptResult> {
     const result = await this.ask('prompts/get', { name: prompt, arguments: args }, options)
-    if (!Array.isArray(result.messages))
-      throw protocolErrors.responseMalformed('prompts/get', '"messages" is not an array')
-    return result as unknown as PromptResult
+    return withArray('prompts/get', result, 'messages')
   }
 
   /** Returns completions of an argument; `of` is a prompt's name or a template's URI. */
   async complete(
-    of: { prompt: string } | { template: string },
+    of: CompletedPart,
     argument: { name: string; value: string },
     filled: Record<string, string> = {},
   ): Promise<CompletionResult['completion']> {
-    const ref =
-      'prompt' in of ? { type: 'ref/prompt', name: of.prompt } : { type: 'ref/resource', uri: of.template }
-    const context =
-      this.#revision.completionContext && Object.keys(filled).length > 0 ? { context: { arguments: filled } } : {}
-    const result = await this.ask('completion/complete', { ref, argument, ...context })
-    if (!isObject(result.completion) || !Array.isArray(result.completion.values)) {
-      throw protocolErrors.responseMalformed('completion/complete', '"completion.values" is not an array')
-    }
-    return result.completion as CompletionResult['completion']
+    const params = completionParams(of, argument, filled, this.#revision)
+    return completionIn(await this.ask('completion/complete', params))
   }
 
   /** Subscribes to a resource; the event `resourceUpdated` reports its changes. */
@@ -239,7 +218,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     this.#options = { ...this.#options, roots }
     this.#dialogue.notify('notifications/roots/list_changed', undefined)
   }
-  /** Notifies the server that the roots changed of the client behind this link. */
+  /** Notifies the server that the roots of the client behind this link changed. */
   passRootsChanged(): void {
     this.#dialogue.notify('notifications/roots/list_changed', undefined)
   }
@@ -270,17 +249,6 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
 
   get #hasTasks(): boolean {
     return this.#opened?.capabilities.tasks?.requests?.tools?.call !== undefined && this.#revision.tasks
-  }
-
-  async #callAsTask(tool: string, args: JsonObject, options: CallOptions): Promise<JsonObject> {
-    const task = await this.#tasks.start(tool, args, options)
-    const { signal } = options
-    try {
-      return (await task.result(signal ? { signal } : {})) as unknown as JsonObject
-    } catch (error) {
-      if (signal?.aborted) await task.cancel().catch(() => {})
-      throw error
-    }
   }
 
   get #whole(): InitializeResult {
@@ -352,23 +320,5 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     this.#asked.close()
     if (this.#opened) this.#watch?.closed()
     this.#listeners.emit('closed', { why })
-  }
-
-  /** The session as telemetry sees it. */
-  #watched(): WatchedSession {
-    const wire = this.#wire
-    const revisionDate = () => this.revision
-    return {
-      get sessionId() {
-        return wire.sessionId
-      },
-      get revisionDate() {
-        return revisionDate()
-      },
-      network: wire.network ?? { transport: undefined },
-      // This side chooses the names itself.
-      knows: () => true,
-      mask: (text) => text,
-    }
   }
 }

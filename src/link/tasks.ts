@@ -68,6 +68,18 @@ export class LinkTasks {
     }
   }
 
+  /** Calls a tool as a task, and waits for its result. Aborting cancels the task. */
+  async call(tool: string, args: JsonObject, options: CallOptions): Promise<JsonObject> {
+    const task = await this.start(tool, args, options)
+    const { signal } = options
+    try {
+      return (await task.result(signal ? { signal } : {})) as unknown as JsonObject
+    } catch (error) {
+      if (signal?.aborted) await task.cancel().catch(() => {})
+      throw error
+    }
+  }
+
   handle<Result extends JsonObject>(id: string, token?: string): TaskHandle<Result> {
     const task = (method: string) => async () => this.#checked(method, await this.#ask(method, { taskId: id }))
     return {
@@ -188,39 +200,4 @@ function pause(wantedMs: unknown, signal: AbortSignal | undefined): Promise<void
     ;(timer as { unref?: () => void }).unref?.()
     signal?.addEventListener('abort', abort, { once: true })
   })
-}
-
-/** A call to a server without tasks, as a task handle. */
-export function plainTask<Result extends JsonObject>(
-  call: (signal: AbortSignal) => Promise<ToolResult<Result>>,
-): TaskHandle<Result> {
-  const aborter = new AbortController()
-  const now = new Date().toISOString()
-  let task: Task = { taskId: '', status: 'working', createdAt: now, lastUpdatedAt: now, ttl: null }
-  const listeners = new Set<(task: Task) => void>()
-  const move = (status: Task['status']) => {
-    if (isTerminal(task.status)) return
-    task = { ...task, status, lastUpdatedAt: new Date().toISOString() }
-    for (const listener of listeners) listener({ ...task })
-  }
-  const called = call(aborter.signal)
-  called.then(
-    ({ isError }) => move(isError ? 'failed' : 'completed'),
-    () => move('failed'),
-  )
-  return {
-    id: undefined,
-    status: async () => ({ ...task }),
-    onStatus: (listener) => {
-      listeners.add(listener)
-      listener({ ...task })
-      return () => void listeners.delete(listener)
-    },
-    result: () => called,
-    cancel: async () => {
-      move('cancelled')
-      aborter.abort(new DOMException('the task was cancelled', 'AbortError'))
-      return { ...task }
-    },
-  }
 }
