@@ -1,18 +1,13 @@
 import { messageOf } from '../errors.js'
-import type { Link } from '../link/link.js'
 import type { QuestionAnswer } from '../link/server-requests.js'
-import type { StartOptions } from '../link/tasks.js'
-import type { Progress } from '../protocol/incoming.js'
 import type { JsonObject } from '../protocol/messages.js'
-import { RpcError } from '../protocol/rpc-error.js'
-import type { ToolDefinition, ToolResult } from '../protocol/types.js'
 import { uiOf } from '../protocol/ui.js'
-import { textOf } from '../replay/case-file.js'
 import type { HostFunction } from './functions.js'
 import type { Host } from './host.js'
 import type { HostMessage, HostModel, ModelCall } from './model.js'
 import { Pages } from './pages.js'
 import { Questions } from './questions.js'
+import { RunningCalls } from './running-calls.js'
 import type { Attachment, CallStep, Decision, PageMessageStep, Step } from './step.js'
 
 export interface ConversationOptions {
@@ -49,7 +44,7 @@ export class Conversation {
    */
   readonly #trusted = new Set<string>()
   readonly #deciding = new Map<number, (decided: { decision: Decision; arguments: JsonObject }) => void>()
-  readonly #running = new Map<number, AbortController>()
+  readonly #running: RunningCalls
   readonly #questions: Questions
   /** The views of its calls. */
   readonly pages: Pages
@@ -61,6 +56,11 @@ export class Conversation {
     this.#host = host
     this.#options = options
     this.model = options.model
+    this.#running = new RunningCalls({
+      linkOf: (server) => host.linkOf(server),
+      change: (step, change) => this.#change(step, change),
+      mostCharacters: options.mostCharacters ?? 40_000,
+    })
     this.#questions = new Questions({
       add: (step) => this.#add(step),
       changed: (step) => this.#options.onStep?.(step),
@@ -145,9 +145,7 @@ export class Conversation {
 
   /** Cancels a running call. */
   cancel(id: number): boolean {
-    const running = this.#running.get(id)
-    running?.abort(new Error('the person cancelled it'))
-    return running !== undefined
+    return this.#running.cancel(id)
   }
 
   /** Answers a question of a server. */
@@ -162,7 +160,7 @@ export class Conversation {
 
   /** Ends the turn: cancels running calls and refuses proposals. */
   stop(): void {
-    for (const [, running] of this.#running) running.abort(new Error('the person stopped it'))
+    this.#running.stop()
     for (const [id] of this.#deciding) this.decide(id, 'refuse')
     this.pages.stop()
     this.#turn?.abort(new Error('stopped'))
@@ -222,7 +220,7 @@ export class Conversation {
     step.approved = decision
     const identity = this.#host.identityOf(step.server, step.tool)
     if (decision === 'conversation' && identity !== undefined && identity === proposed) this.#trusted.add(identity)
-    await this.#run(step, found.tool)
+    await this.#running.run(step, found.tool)
     this.#tell(call, step.text ?? '', step.isError === true || step.state !== 'done')
   }
 
@@ -240,59 +238,6 @@ export class Conversation {
         resolve(decided)
       })
     })
-  }
-
-  async #run(step: CallStep, { execution }: ToolDefinition): Promise<void> {
-    const link = this.#host.linkOf(step.server)
-    if (!link) {
-      this.#change(step, { state: 'lost', text: `${step.server} is down; nothing was called.`, isError: true })
-      return
-    }
-    const running = new AbortController()
-    this.#running.set(step.id, running)
-    this.#change(step, { state: 'running' })
-    const startedAt = performance.now()
-    try {
-      const mayBeTask = execution?.taskSupport === 'optional' || execution?.taskSupport === 'required'
-      const { signal } = running
-      const onProgress = ({ progress: done, total, message }: Progress) =>
-        this.#change(step, { progress: { done, total, message } })
-      const result = mayBeTask
-        ? await this.#runAsTask(link, step, { signal, onProgress })
-        : await link.call(step.tool, step.arguments, { signal, onProgress })
-      const text = resultText(result, this.#options.mostCharacters ?? 40_000)
-      this.#change(step, { state: 'done', result, text, isError: result.isError === true })
-    } catch (error) {
-      const isCancelled = running.signal.aborted
-      const text = isCancelled ? 'The person cancelled this call.' : reasonOf(error)
-      this.#change(step, { state: isCancelled ? 'cancelled' : 'lost', text, isError: true })
-    } finally {
-      this.#running.delete(step.id)
-      this.#change(step, { tookMs: Math.round((performance.now() - startedAt) * 10) / 10 })
-    }
-  }
-
-  /** The server keeps the task; cancelling it ends it there. */
-  async #runAsTask(link: Link, step: CallStep, options: StartOptions): Promise<ToolResult> {
-    const { signal, onProgress } = options
-    const task = await link.start(step.tool, step.arguments, onProgress ? { onProgress } : {})
-    const { id } = task
-    const stop = task.onStatus(({ status, statusMessage: message }) => {
-      if (id !== undefined) this.#change(step, { task: { id, status, message } })
-    })
-    const cancel = () => void task.cancel().catch(() => {})
-    signal?.addEventListener('abort', cancel, { once: true })
-    if (signal?.aborted) cancel()
-    try {
-      return await task.result()
-    } finally {
-      stop()
-      signal?.removeEventListener('abort', cancel)
-      // The result may arrive before the notification of the status.
-      const last = id === undefined ? undefined : await task.status().catch(() => undefined)
-      if (id !== undefined && last)
-        this.#change(step, { task: { id, status: last.status, message: last.statusMessage } })
-    }
   }
 
   #lastRunningAt(server: string): CallStep | undefined {
@@ -318,19 +263,4 @@ export class Conversation {
     Object.assign(step, change)
     this.#options.onStep?.(step)
   }
-}
-
-/** The text of a result for the model: its structured content or its text, shortened if it is too long. */
-function resultText(
-  result: { content: unknown; structuredContent?: unknown; isError?: boolean },
-  most: number,
-): string {
-  const { structuredContent, content, isError } = result
-  const text = structuredContent !== undefined && !isError ? JSON.stringify(structuredContent) : textOf(content)
-  return text.length > most ? `${text.slice(0, most)}\n(cut: ${text.length - most} characters more)` : text
-}
-
-function reasonOf(error: unknown): string {
-  if (error instanceof RpcError) return `the server refused (${error.code}): ${error.message}`
-  return messageOf(error)
 }
