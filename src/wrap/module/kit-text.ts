@@ -1,11 +1,11 @@
-import { isIdentifier, keyText, literal, textLiteral } from '../../escape/typescript.js'
+import { keyText, literal, textLiteral } from '../../escape/typescript.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import type { KitSection, Names } from '../kit-writer/kit-section.js'
-import { snakeCase } from '../naming/effect-words.js'
 import type { Conversion, Definitions } from './conversion.js'
 import { argumentNames, formNames, type ModulePlan, type PlannedTool } from './plan.js'
 import type { CallForm } from './reading.js'
 import { isNullable, scalars, simpleInto, simpleOut } from './simple-conversions.js'
+import { accessText, constName, instanceName, isFree, moduleName } from './variable-names.js'
 
 export interface ModuleSectionOptions {
   /** Name of the kit or the module, such as `colony`. */
@@ -46,22 +46,6 @@ export function moduleSection(plan: ModulePlan, { name, specifier, names }: Modu
 /** Export name of a class; `default` for the default export. */
 const exportOf = (plan: ModulePlan, className: string) =>
   plan.tools.find(({ instanceOf }) => instanceOf === className)?.path[0] ?? className
-
-const camelCase = (text: string) =>
-  snakeCase(text).replace(/_(\w)/g, (_all, letter: string) => letter.toUpperCase())
-const constName = ({ name }: PlannedTool) => `${variableName(name)}Tool`
-/** A variable name from any text; invalid characters are left out. */
-const variableName = (text: string) =>
-  camelCase(text)
-    .replace(/[^\w$]/g, '')
-    .replace(/^(\d)/, '_$1')
-const accessText = (name: string) => (isIdentifier(name) ? `.${name}` : `[${textLiteral(name)}]`)
-/** The variable for the module is named after the kit, unless that name is reserved or in use. */
-function moduleName(name: string): string {
-  const own = variableName(name) || 'source'
-  return taken.has(own) ? `${own}Module` : own
-}
-const instanceName = (className: string) => `${variableName(className)}Instance`
 
 /** Writes tools, and collects the imports that they need. */
 class ToolWriter {
@@ -106,7 +90,7 @@ class ToolWriter {
       result.isStream ||
       parameters.some(({ kind }) => kind === 'signal' || kind === 'progress') ||
       parameters.some(hasExtras)
-    const given = names.every((name) => this.#isFree(name)) ? `{ ${names.join(', ')} }` : 'given'
+    const given = names.every((name) => isFree(name, this.#module)) ? `{ ${names.join(', ')} }` : 'given'
     const heads = [...(names.length > 0 ? [given] : usesCall ? ['_'] : []), ...(usesCall ? ['call'] : [])].join(
       ', ',
     )
@@ -159,11 +143,6 @@ class ToolWriter {
     const isWaiting = result.isLater || result.isStream || instanceOf !== undefined
     const heads = ['given', ...(usesCall ? ['call'] : [])].join(', ')
     return `${isWaiting ? 'async ' : ''}run(${heads}) {\n${block(tool.showsErrors ? this.#guarded(body) : body, 4)}  }`
-  }
-
-  /** True for a valid variable name within `run` that does not shadow a used one. */
-  #isFree(name: string): boolean {
-    return isIdentifier(name) && !taken.has(name) && name !== this.#module && !/Instance\d*$/.test(name)
   }
 
   /** Statements that convert the result of a function to the result of the tool. */
@@ -267,16 +246,6 @@ class ToolWriter {
     return `${helper}(${value}, ${written}${definitionsText(conversion, definitions)}) as never`
   }
 }
-
-/** Reserved words, and names that written functions use. */
-const taken = new Set(
-  (
-    'await break case catch class const continue debugger default delete do else enum export extends false finally for function if ' +
-    'implements import in instanceof interface let new null package private protected public return static super switch this throw ' +
-    'true try typeof var void while with yield arguments eval undefined ' +
-    'call given result item items error defineKit fromJson toJson tool shared noOutput Refusal Buffer Date URL Set Map Object BigInt String Error'
-  ).split(' '),
-)
 
 const block = (steps: readonly string[], indent: number) =>
   steps

@@ -5,8 +5,9 @@ import type { Conversion, Definitions } from './conversion.js'
 import { type Compiler, docsOf } from './docs.js'
 import { knownType, Unfit } from './known-types.js'
 import { keywordsOfType, withKeywords } from './schema-types.js'
-import { constrained, literalShape, plain, reallyConverts, type Shape, tupleShape, unionOf } from './shapes.js'
+import { constrained, literalShape, plain, type Shape, tupleShape, unionOf } from './shapes.js'
 import { declaredOrder, enumShape, isKind, isPrimitive, simpleShape, type TypeContext } from './simple-types.js'
+import { TypeNames } from './type-names.js'
 
 /** An optional member that JSON cannot represent. */
 export interface Omitted {
@@ -22,13 +23,10 @@ export class TypeReader {
   /** Input schemas are closed, so that misspelled arguments are detected; output schemas allow more properties. */
   readonly #direction: 'in' | 'out'
   readonly #at: ts.Node
-  readonly #open = new Map<ts.Type, { name: string | undefined }>()
+  readonly #names = new TypeNames()
   #isNarrower = false
   readonly #context: TypeContext
-  readonly #schemas: Record<string, JsonSchema> = {}
-  readonly #conversions: Record<string, Conversion> = {}
   readonly #omitted: Omitted[] = []
-  readonly #namesByJson = new Map<string, string>()
 
   constructor(compiler: Compiler, checker: ts.TypeChecker, direction: 'in' | 'out', at: ts.Node) {
     this.#compiler = compiler
@@ -46,18 +44,12 @@ export class TypeReader {
 
   /** Schemas and conversions of recursive types, by name. */
   get definitions(): Definitions {
-    const needed = Object.entries(this.#conversions).filter(([, conversion]) =>
-      reallyConverts(conversion, this.#conversions),
-    )
-    return {
-      ...(Object.keys(this.#schemas).length > 0 ? { schemas: this.#schemas } : {}),
-      ...(needed.length > 0 ? { conversions: Object.fromEntries(needed) } : {}),
-    }
+    return this.#names.definitions
   }
 
   /** The name of the type that a schema was read from, by its JSON. */
   typeNameOf(json: string): string | undefined {
-    return this.#namesByJson.get(json)
+    return this.#names.typeNameOf(json)
   }
 
   /** Leaves out members that JSON cannot represent. */
@@ -86,9 +78,7 @@ export class TypeReader {
 
   /** Removes a conversion that changes nothing; only valid once the whole type is read. */
   pruned(shape: Shape): Shape {
-    return shape.conversion && !reallyConverts(shape.conversion, this.#conversions)
-      ? { ...shape, conversion: null }
-      : shape
+    return this.#names.pruned(shape)
   }
 
   /** Constraints from the doc comments of named types that a type node refers to, such as `type Percent = number`. */
@@ -115,7 +105,7 @@ export class TypeReader {
     if (this.isKind(type, 'Any') || this.isKind(type, 'Unknown')) return plain({})
     const simple = simpleShape(this.#context, type)
     if (simple) return simple
-    if (type.isUnion()) return this.#named(type, this.#union(type))
+    if (type.isUnion()) return this.#names.named(type, this.#union(type))
     if (type.isIntersection() && type.types.some((part) => isPrimitive(this.#compiler, part)))
       return this.#branded(type)
     if (this.isKind(type, 'NonPrimitive')) return plain({ type: 'object' })
@@ -173,40 +163,10 @@ export class TypeReader {
   }
 
   #objectLike(type: ts.Type): Shape {
-    const opened = this.#open.get(type)
-    if (opened) {
-      opened.name ??= this.#freshName(type)
-      this.#isNarrower = true
-      return { schema: { $ref: `#/$defs/${opened.name}` }, conversion: { as: 'ref', name: opened.name } }
-    }
-    const open: { name: string | undefined } = { name: undefined }
-    this.#open.set(type, open)
-    let shape: Shape
-    try {
-      shape = this.#structure(type)
-    } finally {
-      this.#open.delete(type)
-    }
-    if (open.name === undefined) return this.#named(type, shape)
-    this.#schemas[open.name] = shape.schema
-    if (shape.conversion) this.#conversions[open.name] = shape.conversion
-    return { schema: { $ref: `#/$defs/${open.name}` }, conversion: { as: 'ref', name: open.name } }
-  }
-
-  #named(type: ts.Type, shape: Shape): Shape {
-    const name = type.aliasSymbol?.name ?? type.symbol?.name
-    if (name !== undefined && /^[A-Za-z]\w*$/.test(name)) this.#namesByJson.set(JSON.stringify(shape.schema), name)
-    return shape
-  }
-
-  #freshName(type: ts.Type): string {
-    const known = type.aliasSymbol?.name ?? type.symbol?.name ?? 'Type'
-    const base = /^[A-Za-z]\w*$/.test(known) && known !== '__type' ? known : 'Type'
-    const taken = new Set([...Object.keys(this.#schemas), ...[...this.#open.values()].map(({ name }) => name)])
-    for (let number = 1; ; number++) {
-      const name = number === 1 ? base : `${base}${number}`
-      if (!taken.has(name)) return name
-    }
+    const reference = this.#names.reference(type)
+    if (!reference) return this.#names.read(type, () => this.#structure(type))
+    this.#isNarrower = true
+    return reference
   }
 
   #structure(type: ts.Type): Shape {
@@ -347,7 +307,7 @@ export class TypeReader {
 
   /** A signal and a progress callback at the top of an options object are supplied by the call. */
   #isFilledByCall(name: string, type: ts.Type): boolean {
-    if (this.#open.size !== 1) return false
+    if (this.#names.depth !== 1) return false
     const bare = this.#checker.getNonNullableType(type)
     return bare.symbol?.name === 'AbortSignal' || (name === 'onProgress' && bare.getCallSignatures().length > 0)
   }
