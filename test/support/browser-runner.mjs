@@ -40,5 +40,7 @@ export class BrowserRunner {
 /** Starts the browser that `npm test` found. */
 function start() {
   const { chromium } = createRequire(import.meta.url)('playwright-core')
-  return chromium.launch({ executablePath: process.env.JEXO_BROWSER ?? '/usr/bin/chromium', args })
+  // The browser reads paths of files in the encoding of the locale.
+  const env = { ...process.env, LC_ALL: 'C.UTF-8' }
+  return chromium.launch({ executablePath: process.env.JEXO_BROWSER ?? '/usr/bin/chromium', args, env })
 }
