@@ -1,46 +1,13 @@
-import type { Pattern } from '../pattern.js'
-import type { HttpStep, Requirement } from '../requirement.js'
+import type { Requirement } from '../requirement.js'
+import { both, inSession, ping, post, row } from './http-row.js'
 
-const both = { accept: 'application/json, text/event-stream', 'content-type': 'application/json' }
-const inSession = { ...both, 'mcp-session-id': '{{session}}' }
-const ping = { jsonrpc: '2.0', id: 1, method: 'ping' }
 const hello = {
   jsonrpc: '2.0',
   id: 1,
   method: 'initialize',
   params: { protocolVersion: '{{revision}}', capabilities: {}, clientInfo: { name: 'jexo-vet', version: '1' } },
 }
-const post = (headers: Readonly<Record<string, string>>, body: unknown): HttpStep => ({
-  method: 'POST',
-  headers,
-  body,
-})
 const refusal = { error: { message: { $is: 'string' } }, id: { $is: 'absent' } }
-
-interface HttpRow {
-  id: string
-  says: string
-  asks: HttpStep
-  status: Pattern
-  headers?: Pattern
-  body?: Pattern
-  opening?: 'none'
-  from?: 'R3'
-  isLast?: true
-}
-const row = ({ id, says, asks, status, headers, body, ...more }: HttpRow): Requirement => ({
-  id: `http/${id}`,
-  says,
-  section: 'Transports: Streamable HTTP',
-  transports: ['http'],
-  ...more,
-  exchange: [
-    {
-      request: asks,
-      response: { status, ...(headers === undefined ? {} : { headers }), ...(body === undefined ? {} : { body }) },
-    },
-  ],
-})
 
 /** Streamable HTTP below the protocol (Transports, "Streamable HTTP"). */
 export const httpRows: readonly Requirement[] = [
@@ -211,117 +178,4 @@ export const httpRows: readonly Requirement[] = [
     status: 200,
     headers: { 'access-control-allow-origin': { $is: 'absent' } },
   }),
-  row({
-    id: 'get-stream',
-    says: 'GET opens a standing stream, or is refused with 405.',
-    asks: { method: 'GET', headers: { accept: 'text/event-stream', 'mcp-session-id': '{{session}}' } },
-    status: { $oneOf: [200, 405] },
-  }),
-  row({
-    id: 'stream-headers',
-    says: 'The headers of a stream forbid caching, transforming and buffering.',
-    asks: { method: 'GET', headers: { accept: 'text/event-stream', 'mcp-session-id': '{{session}}' } },
-    status: 200,
-    headers: {
-      'content-type': { $matches: '^text/event-stream' },
-      'cache-control': 'no-cache, no-transform',
-      'x-accel-buffering': 'no',
-    },
-  }),
-  row({
-    id: 'get-not-accepting',
-    says: 'A GET that does not accept event streams is refused with 406.',
-    asks: { method: 'GET', headers: { accept: 'application/json', 'mcp-session-id': '{{session}}' } },
-    status: 406,
-  }),
-  row({
-    id: 'get-without-session',
-    says: 'A GET without a session id is refused with 400.',
-    asks: { method: 'GET', headers: { accept: 'text/event-stream' } },
-    status: 400,
-  }),
-  row({
-    id: 'get-unknown-session',
-    says: 'A GET of an unknown session is refused with 404.',
-    asks: { method: 'GET', headers: { accept: 'text/event-stream', 'mcp-session-id': 'nobody' } },
-    status: 404,
-  }),
-  row({
-    id: 'get-unknown-event',
-    says: 'Resuming after an unknown event is refused.',
-    asks: {
-      method: 'GET',
-      headers: { accept: 'text/event-stream', 'mcp-session-id': '{{session}}', 'last-event-id': 'nobody' },
-    },
-    status: { $oneOf: [400, 404] },
-  }),
-  row({
-    id: 'delete-unknown-session',
-    says: 'DELETE of an unknown session is refused with 404.',
-    asks: { method: 'DELETE', headers: { 'mcp-session-id': 'nobody' } },
-    status: { $oneOf: [404, 405] },
-  }),
-  row({
-    id: 'delete-without-session',
-    says: 'DELETE without a session id is refused with 400.',
-    asks: { method: 'DELETE', headers: {} },
-    status: { $oneOf: [400, 405] },
-  }),
-  {
-    id: 'http/delete',
-    says: 'DELETE ends the session, and its id becomes unknown.',
-    section: 'Transports: Streamable HTTP',
-    transports: ['http'],
-    isLast: true,
-    exchange: [
-      {
-        request: { method: 'DELETE', headers: { 'mcp-session-id': '{{session}}' } },
-        response: { status: { $oneOf: [200, 204] } },
-      },
-      { request: post(inSession, ping), response: { status: 404 } },
-    ],
-  },
-  row({
-    id: 'method-unknown',
-    says: 'PUT is refused with 405, and Allow lists the offered methods.',
-    asks: { method: 'PUT', headers: inSession, body: ping },
-    status: 405,
-    headers: { allow: { $matches: 'POST' } },
-  }),
-  row({
-    id: 'streamed-progress',
-    says: 'A call that reports progress gets an event stream.',
-    asks: post(inSession, {
-      jsonrpc: '2.0',
-      id: 'p',
-      method: 'tools/call',
-      params: {
-        name: '{{progressTool.name}}',
-        arguments: '{{progressTool.arguments}}',
-        _meta: { progressToken: 'p' },
-      },
-    }),
-    status: 200,
-    headers: { 'content-type': { $matches: '^text/event-stream' } },
-    body: { $matches: 'notifications/progress[\\s\\S]*"id":"p"' },
-  }),
-  {
-    ...row({
-      id: 'primed-stream',
-      says: 'A stream begins with an event that has an id, no data, and a retry time.',
-      asks: post(inSession, {
-        jsonrpc: '2.0',
-        id: 'q',
-        method: 'tools/call',
-        params: {
-          name: '{{progressTool.name}}',
-          arguments: '{{progressTool.arguments}}',
-          _meta: { progressToken: 'q' },
-        },
-      }),
-      status: 200,
-      body: { $matches: '^(id: .+\\nretry: \\d+\\n|retry: \\d+\\nid: .+\\n)data: ?\\n\\n' },
-    }),
-    from: 'R4',
-  },
 ]
