@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import ts from 'typescript'
 import { root } from '../support/cli.js'
+import { typeIssues } from '../support/types.js'
 
 /** Code that authors may write, and the compile errors for their mistakes; one file each. */
 const head = `import { defineKit, prompt, resource, setting, shared, template, tool, type Call, type Kit } from 'jexo'
@@ -168,43 +168,18 @@ const rows: [what: string, code: string, error?: RegExp][] = [
   ],
 ]
 
-const options: ts.CompilerOptions = {
-  ...ts.parseJsonConfigFileContent(
-    ts.readConfigFile(join(root, 'tsconfig.json'), (file) => readFileSync(file, 'utf8')).config,
-    ts.sys,
-    root,
-  ).options,
-  noEmit: true,
-  noUnusedLocals: false,
-  types: ['node'],
-}
-const files = new Map(
-  rows.map(([, code], at) => [join(root, `test/types/row-${at}.ts`), `${head}${code}\nexport {}\n`]),
-)
+const { compilerOptions } = JSON.parse(readFileSync(join(root, 'tsconfig.json'), 'utf8'))
+const fileOf = (at: number) => join(root, `test/types/row-${at}.ts`)
+const texts = Object.fromEntries(rows.map(([, code], at) => [fileOf(at), `${head}${code}\nexport {}\n`]))
 
-let said: Map<string, string[]>
+let issues: string[]
 beforeAll(() => {
-  const host = ts.createCompilerHost(options)
-  const { getSourceFile, fileExists, readFile } = host
-  host.fileExists = (file) => files.has(file) || fileExists(file)
-  host.readFile = (file) => files.get(file) ?? readFile(file)
-  host.getSourceFile = (file, ...rest) => {
-    const text = files.get(file)
-    return text === undefined
-      ? getSourceFile(file, ...rest)
-      : ts.createSourceFile(file, text, ts.ScriptTarget.ES2023)
-  }
-  const program = ts.createProgram([...files.keys()], options, host)
-  said = new Map(
-    [...files.keys()].map((file) => {
-      const found = program.getSemanticDiagnostics(program.getSourceFile(file))
-      return [file, found.map(({ messageText }) => ts.flattenDiagnosticMessageText(messageText, '\n'))]
-    }),
-  )
+  const options = { ...compilerOptions, noUnusedLocals: false, types: ['node'] }
+  issues = typeIssues(Object.keys(texts), options, (file) => file in texts, texts)
 })
 
 test.each(rows.map(([what, , error], at) => ({ what, error, at })))('$what', ({ error, at }) => {
-  const errors = said.get(join(root, `test/types/row-${at}.ts`)) ?? []
+  const errors = issues.filter((issue) => issue.startsWith(`${fileOf(at)}: `))
   if (error) expect(errors).toStrictEqual([expect.stringMatching(error)])
   else expect(errors).toStrictEqual([])
 })

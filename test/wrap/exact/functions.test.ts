@@ -1,10 +1,10 @@
-import { execFileSync } from 'node:child_process'
 import { mkdirSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { defineKit } from 'jexo'
 import { type PlannedTool, planModule, type WrapModuleOptions, wrapModule, writeKit } from 'jexo/module'
 import { connect } from 'jexo/node'
 import { jexoIn, newFolder, root } from '../../support/cli.js'
+import { typeIssues } from '../../support/types.js'
 
 const folder = join(root, 'examples', `.field-notes-functions-${process.pid}`)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
@@ -332,17 +332,6 @@ test('a written kit compiles with strict and with the settings of a new project'
   writeFileSync(join(dirname(file), 'tsconfig.json'), '{ "compilerOptions": { "strict": true } }')
   const kitFile = file.replace('.ts', '.kit.ts')
   await writeKit(file, kitFile, { instances: ['Ledger'] })
-  const compile = (...options: string[]) => {
-    try {
-      return execFileSync(
-        process.execPath,
-        [join(root, 'node_modules/typescript/bin/tsc'), ...options, '--noEmit', '--skipLibCheck', kitFile],
-        { encoding: 'utf8' },
-      )
-    } catch (error) {
-      return (error as { stdout: string }).stdout
-    }
-  }
-  const ignoring = ['--ignoreConfig', '--types', 'node']
-  expect(compile(...ignoring, '--strict', '--target', 'es2023', '--module', 'nodenext')).toBe('')
+  const options = { types: ['node'], skipLibCheck: true, strict: true, target: 'es2023', module: 'nodenext' }
+  expect(typeIssues([kitFile], options, (path) => path.startsWith(dirname(kitFile)))).toStrictEqual([])
 })
