@@ -8,13 +8,13 @@ import { statSync } from 'node:fs'
 import { join, resolve } from 'node:path'
 
 /** Commands after which the process is replaced, since kits leave timers and sockets behind. */
-const commandsPerProcess = 60
+const commandsPerProcess = 120
 
 export class CommandRunner {
   #host
   #count = 0
   #queue = Promise.resolve()
-  /** State of the files that the process has loaded. */
+  /** State of the files of code that the process may have loaded. */
   #known = new Map()
 
   run(args, cwd, env) {
@@ -89,9 +89,10 @@ function setWaiting(child, isWaiting) {
   for (const handle of [child, child.channel, child.stdout, child.stderr]) handle?.[change]?.()
 }
 
-/** The file that a word of a command names, with its state; undefined if there is none. */
+/** The file that a word of a command names, with its state; undefined if it is not code, which alone stays loaded. */
 function fileAt(word, cwd) {
   const file = resolve(cwd, word)
+  if (!/\.[cm]?[jt]sx?$/.test(file)) return { file, state: undefined }
   try {
     const found = statSync(file)
     return { file, state: found.isFile() ? `${found.mtimeMs} ${found.size}` : undefined }
