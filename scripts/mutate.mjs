@@ -32,8 +32,6 @@ const testsOf = {
     'access/access',
     'kit/refresh',
     'view/author',
-    'host/conversation',
-    'wrap/server',
     'conformance/peers',
   ],
   link: ['link', 'engine/asking', 'tasks/tasks', 'conformance/peers'],
