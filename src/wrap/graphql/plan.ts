@@ -95,10 +95,13 @@ export function planSelections(reading: GraphReading, options: GraphPlanOptions 
   }
 }
 
-/** The operations of the given documents, or one operation for each root field if there are none. */
-function writtenOperations({ schema, documents }: GraphReading): Written[] {
-  const isDerived = documents.length === 0
-  const files = isDerived ? derivedFiles(schema) : documents
+/** True if no files with operations were given. Files that could not be read count: they were meant to be a selection. */
+const isWithoutFiles = ({ documents, unread }: GraphReading) => documents.length === 0 && unread.length === 0
+
+/** The operations of the given documents, or one operation for each root field if none were given. */
+function writtenOperations(reading: GraphReading): Written[] {
+  const isDerived = isWithoutFiles(reading)
+  const files = isDerived ? derivedFiles(reading.schema) : reading.documents
   return files.flatMap((file) =>
     file.document.definitions.flatMap((node): Written[] => {
       if (node.kind !== Kind.OPERATION_DEFINITION) return []
@@ -113,8 +116,8 @@ function writtenOperations({ schema, documents }: GraphReading): Written[] {
 const isGeneral = (name: string) => /^(node|nodes|_service|_entities)$/.test(name)
 
 /** Root fields for which no operation is derived. */
-const generalFields = ({ schema, documents }: GraphReading): SkippedOperation[] =>
-  (documents.length > 0 ? [] : Object.keys(schema.getQueryType()?.getFields() ?? {}))
+const generalFields = (reading: GraphReading): SkippedOperation[] =>
+  (isWithoutFiles(reading) ? Object.keys(reading.schema.getQueryType()?.getFields() ?? {}) : [])
     .filter(isGeneral)
     .map((name) => ({
       name,
