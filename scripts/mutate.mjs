@@ -46,7 +46,7 @@ const testsOf = {
     'hostile/rest',
   ],
   'wrap/naming': ['wrap/plans', 'wrap/openapi', 'wrap/curl', 'wrap/graphql', 'wrap/choose'],
-  'wrap/curl': ['wrap/curl', 'wrap/exact/curl', 'wrap/exact/recordings', 'hostile/generated'],
+  'wrap/curl': ['wrap/curl-plans', 'wrap/curl', 'wrap/exact/curl', 'wrap/exact/recordings', 'hostile/generated'],
   'wrap/graphql': ['wrap/graphql-plans', 'wrap/graphql', 'wrap/exact/graphql', 'hostile/graphql'],
   'wrap/module': ['wrap/module', 'wrap/exact/module', 'wrap/exact/functions'],
   'wrap/sql': ['wrap/sql', 'wrap/exact/sql', 'hostile/sql'],
