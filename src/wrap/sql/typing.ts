@@ -63,8 +63,11 @@ function argumentAt(code: readonly Token[], at: number, tables: readonly Table[]
   let before = at - 1
   while (before >= 0 && isBetween(code, before)) before--
   const word = code[before]?.text.toLowerCase() ?? ''
+  // An `and` continues a comparison only between the two values of `between`; otherwise it starts the next one.
+  const ands = code.slice(before + 1, at).filter(({ text }) => /^and$/i.test(text)).length
+  const isContinued = ands === 0 || (ands === 1 && word === 'between')
   if (word === 'limit' || word === 'offset') return { schema: { type: 'integer', minimum: 0 }, isCount: true }
-  if (comparing.test(word)) {
+  if (comparing.test(word) && isContinued) {
     while (before >= 0 && (comparing.test(code[before]?.text ?? '') || /^not$/i.test(code[before]?.text ?? '')))
       before--
     return columnArgument(code[before]?.text, tables)
