@@ -6,7 +6,7 @@ import { parse } from 'yaml'
 import { written } from '../support/cli.js'
 
 /** Requests in one file each, with the plan that they amount to. */
-const folder = join(import.meta.dirname, 'curl-plans')
+const folder = join(import.meta.dirname, 'cases/curl')
 const cases = readdirSync(folder).map((name) => parse(readFileSync(join(folder, name), 'utf8')))
 
 test.each(cases)('$says', async ({ source, name = 'README.md', options, plan }) => {

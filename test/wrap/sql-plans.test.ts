@@ -5,7 +5,7 @@ import { planDatabase } from '../../src/wrap/sql/plan.js'
 import { queriesIn } from '../../src/wrap/sql/queries.js'
 
 /** Statements in one file each, with what a database says of them, and the plan that they amount to. */
-const folder = join(import.meta.dirname, 'sql-plans')
+const folder = join(import.meta.dirname, 'cases/sql')
 const cases = readdirSync(folder).map((name) => parse(readFileSync(join(folder, name), 'utf8')))
 
 test.each(cases)('$says', ({ dialect, sql, tables, described = {}, refused, options, plan }) => {
