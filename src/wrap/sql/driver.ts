@@ -137,13 +137,3 @@ export function exactDecimal(text: string): number | string {
     .replace(/\.$/, '')
   return String(number) === plain || plain === '-0' ? number : text
 }
-
-/** Unique names of columns. */
-export function uniqueColumns(names: readonly string[]): string[] {
-  const seen = new Map<string, number>()
-  return names.map((name) => {
-    const count = (seen.get(name) ?? 0) + 1
-    seen.set(name, count)
-    return count === 1 ? name : `${name}_${count}`
-  })
-}

@@ -14,12 +14,12 @@ import {
   type SqlRequest,
   type SqlResult,
   type SqlValue,
-  uniqueColumns,
 } from './driver.js'
 import { sqlErrors } from './errors.js'
 import { parseExactly } from './exact-json.js'
 import { limitFrames, mysqlFraming } from './frames.js'
 import { type Interruption, interruptible } from './interruption.js'
+import { uniqueColumns } from './unique-columns.js'
 
 /** MySQL and MariaDB, with a pool of connections. */
 export class MysqlDriver implements SqlDriver {

@@ -3,12 +3,12 @@ import { chosenFrom } from '../../kit/choose.js'
 import type { Effect } from '../../kit/effects.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import type { SqlAddress } from './address.js'
-import { uniqueColumns } from './driver.js'
 import type { Query } from './queries.js'
 import type { ReadQuery, SqlReading } from './read.js'
 import type { Table } from './tables.js'
 import { isCode, parametersOf, placed, wordsOf } from './tokens.js'
 import { argumentsByColumns, originOf, tablesIn } from './typing.js'
+import { uniqueColumns } from './unique-columns.js'
 
 export interface SqlPlanOptions {
   /** Tools and tables to include, by name, glob or `tag:…`. */

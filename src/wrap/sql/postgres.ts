@@ -11,7 +11,6 @@ import {
   SqlFailure,
   type SqlRequest,
   type SqlResult,
-  uniqueColumns,
 } from './driver.js'
 import { sqlErrors } from './errors.js'
 import { limitFrames, postgresFraming } from './frames.js'
@@ -19,6 +18,7 @@ import { type Interruption, interruptible } from './interruption.js'
 import { describedBy } from './postgres-describe.js'
 import { checkForeign, widePrivileges } from './postgres-guard.js'
 import { type ArrayReader, PostgresTypes } from './postgres-types.js'
+import { uniqueColumns } from './unique-columns.js'
 
 /** Number of rows that are fetched at once. */
 const batchRows = 100

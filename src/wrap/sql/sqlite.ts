@@ -16,12 +16,12 @@ import {
   SqlFailure,
   type SqlRequest,
   type SqlResult,
-  uniqueColumns,
 } from './driver.js'
 import { sqlErrors } from './errors.js'
 import { notAllowed } from './foreign.js'
 import { type ChildReply, type ChildRequest, childProgram } from './sqlite-child.js'
 import { sqliteGuard } from './sqlite-guard.js'
+import { uniqueColumns } from './unique-columns.js'
 
 /** Memory of SQLite, in addition to four rows of the maximum size. */
 const heapBytes = 32_000_000

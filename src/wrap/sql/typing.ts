@@ -57,7 +57,7 @@ export function argumentsByColumns(
   return found
 }
 
-const comparing = /^([=<>!]|like|ilike|in|between|is)$/i
+const comparing = /^([=<>!]|like|ilike|in|between|is|not)$/i
 
 function argumentAt(code: readonly Token[], at: number, tables: readonly Table[]): Argument | undefined {
   let before = at - 1
@@ -68,8 +68,7 @@ function argumentAt(code: readonly Token[], at: number, tables: readonly Table[]
   const isContinued = ands === 0 || (ands === 1 && word === 'between')
   if (word === 'limit' || word === 'offset') return { schema: { type: 'integer', minimum: 0 }, isCount: true }
   if (comparing.test(word) && isContinued) {
-    while (before >= 0 && (comparing.test(code[before]?.text ?? '') || /^not$/i.test(code[before]?.text ?? '')))
-      before--
+    while (before >= 0 && comparing.test(code[before]?.text ?? '')) before--
     return columnArgument(code[before]?.text, tables)
   }
   const after = code[at + 1]?.text ?? ''
