@@ -35,7 +35,7 @@ const testsOf = {
     'conformance/peers',
   ],
   link: ['link', 'engine/asking', 'tasks/tasks', 'conformance/peers'],
-  'wrap/openapi': ['wrap/openapi', 'wrap/exact/rest', 'wrap/exact/bodies'],
+  'wrap/openapi': ['wrap/openapi-plans', 'wrap/openapi', 'wrap/exact/rest', 'wrap/exact/bodies'],
   'wrap/http-api': [
     'wrap/requests',
     'wrap/rest-requests',

@@ -56,8 +56,12 @@ export function parametersOf({ documents, item, operation, url }: OperationConte
     const found = documents.followed(given, url)
     const parameter = found?.value
     if (!found || !isObject(parameter) || typeof parameter.name !== 'string') {
-      const reference = isObject(given) && typeof given.$ref === 'string' ? ` (${given.$ref})` : ''
-      warnings.push(`the $ref of a parameter cannot be resolved${reference}`)
+      const reference = isObject(given) && typeof given.$ref === 'string' ? given.$ref : undefined
+      warnings.push(
+        reference === undefined
+          ? 'a parameter is not an object with a name'
+          : `the $ref of a parameter cannot be resolved (${reference})`,
+      )
       continue
     }
     byKey.set(`${parameter.in} ${parameter.name}`, found)

@@ -80,7 +80,7 @@ export class SchemaReader {
   #reference(given: JsonObject, url: string): JsonSchema {
     const { $ref, ...siblings } = given
     const found = this.#documents.find(String($ref), url)
-    if (!found || !isObject(found.value)) {
+    if (!found || !isObject(found.value) || this.#documents.isCircular(String($ref), url)) {
       this.warnings.add(`the reference ${$ref} cannot be resolved`)
       return {}
     }
