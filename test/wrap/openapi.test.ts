@@ -360,7 +360,7 @@ describe('the selected operations', () => {
       ['list_hives', 'excluded by except'],
       ['add_hive', 'writes data'],
       ['drop_hive', 'writes data'],
-      ['head_hive', 'HEAD describes requests, not data'],
+      ['head_hive', 'HEAD returns no data'],
       ['list_members', 'not included by only'],
       ['search', 'writes data'],
     ])

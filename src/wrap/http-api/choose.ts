@@ -84,7 +84,7 @@ export function chooseOperations<One extends Choosable>(
       reasons.set(one, { reason: 'not included by only' })
     else if (unwanted.has(one)) reasons.set(one, { reason: 'excluded by except' })
     else if (leavesOutProbes && /^(HEAD|OPTIONS|TRACE)$/.test(method) && !named.has(one))
-      reasons.set(one, { reason: `${method} describes requests, not data`, fix: 'name it to take it' })
+      reasons.set(one, { reason: `${method} returns no data`, fix: 'include it by name' })
     else if (one.effect !== 'read' && !allowed.has(one) && !named.has(one))
       reasons.set(one, {
         reason: 'writes data',
