@@ -80,12 +80,13 @@ export class SchemaReader {
   #reference(given: JsonObject, url: string): JsonSchema {
     const { $ref, ...siblings } = given
     const found = this.#documents.find(String($ref), url)
-    if (!found || !isObject(found.value) || this.#documents.isCircular(String($ref), url)) {
+    const key = `${found?.url}#${found?.pointer}`
+    let name = this.#names.get(key)
+    // A reference that has a name was followed before.
+    if (!found || !isObject(found.value) || (name === undefined && this.#documents.isCircular(String($ref), url))) {
       this.warnings.add(`the reference ${$ref} cannot be resolved`)
       return {}
     }
-    const key = `${found.url}#${found.pointer}`
-    let name = this.#names.get(key)
     if (name === undefined) {
       name = this.#nameFor(found.pointer, found.url)
       this.#names.set(key, name)
