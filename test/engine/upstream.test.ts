@@ -1,5 +1,7 @@
 import { defineKit, Refusal, setting, tool } from 'jexo'
 import { connect } from 'jexo/link'
+import type { Session } from '../../src/engine/session.js'
+import { upstream } from '../../src/engine/upstream.js'
 import type { Loose } from '../support/raw-session.js'
 
 const outside = tool('outside', {
@@ -114,4 +116,66 @@ test('parts add their settings; those of excluded parts are not required, and th
   const link = await connect(own, { environment: { ONE: '1' } })
   expect((await link.call('two', {})).content).toStrictEqual([{ type: 'text', text: '2' }])
   await link.close()
+})
+
+describe('an upstream record', () => {
+  const run = async (more: object, work: (notes: Loose) => unknown = () => 'done') => {
+    const sent: Loose[] = []
+    const session = {
+      running: { showsUpstream: true, mask: (text: string) => text.replaceAll('wax', '••'), observer: undefined },
+      clientCapabilities: { experimental: { 'jexo/upstream': {} } },
+      watch: undefined,
+      ...more,
+    } as unknown as Session
+    const incoming = { id: 7, notify: (_method: string, params: Loose) => sent.push(params) } as never
+    const result = await upstream(session, incoming, 'sql', 'select wax', work as never)
+    return { result, sent }
+  }
+
+  test('has the fields that are known, in milliseconds, with every text masked', async () => {
+    const { sent, result } = await run({}, (notes) => {
+      Object.assign(notes, { status: 'ok', bytes: 3, detail: { rows: ['wax', 1, null, { note: 'wax' }] } })
+      return 'two'
+    })
+    expect(result).toBe('two')
+    expect(sent).toStrictEqual([
+      {
+        ...{ requestId: 7, sequence: 1, kind: 'sql', label: 'select ••' },
+        startedAt: expect.stringMatching(/^20\d\d-.*Z$/),
+        durationMs: expect.any(Number),
+        ...{ status: 'ok', bytes: 3, detail: { rows: ['••', 1, null, { note: '••' }] } },
+      },
+    ])
+    expect(sent[0].durationMs).toBeLessThan(5000)
+    expect(sent[0].durationMs).toBeGreaterThanOrEqual(0)
+    const bare = (await run({})).sent[0]
+    expect(Object.keys(bare)).toStrictEqual(['requestId', 'sequence', 'kind', 'label', 'startedAt', 'durationMs'])
+  })
+
+  test('goes to an observer if the host did not ask for it, and nowhere if there is none', async () => {
+    const seen: Loose[] = []
+    const observer = { upstream: (_session: unknown, record: Loose) => seen.push(record) }
+    const mask = (text: string) => text
+    const { sent } = await run({ running: { showsUpstream: false, mask, observer } })
+    expect([sent.length, seen.length]).toStrictEqual([0, 1])
+    const plain = await run({ running: { showsUpstream: true, mask, observer }, clientCapabilities: {} })
+    expect([plain.sent.length, seen.length]).toStrictEqual([0, 2])
+    const none = await run({ running: { showsUpstream: false, mask, observer: undefined } })
+    expect([none.sent.length, none.result]).toStrictEqual([0, 'done'])
+  })
+
+  test('becomes a span of telemetry unless it is of a layer', async () => {
+    const spans: string[] = []
+    const watch = {
+      upstream: (_incoming: unknown, { kind, run: carryOut }: Loose) => {
+        spans.push(kind)
+        return carryOut()
+      },
+    }
+    const running = { showsUpstream: false, mask: (text: string) => text, observer: undefined }
+    expect((await run({ running, watch })).result).toBe('done')
+    const session = { running, watch, clientCapabilities: {} } as unknown as Session
+    expect(await upstream(session, { id: 1 } as never, 'layer', 'cache', () => 'kept')).toBe('kept')
+    expect(spans).toStrictEqual(['sql'])
+  })
 })
