@@ -81,7 +81,7 @@ describe('a curl line becomes a tool that sends what curl sends', () => {
   ])('%s', async (_what, line) => {
     const command = line.replace('URL', api.url)
     const own = command.replace(/^curl/, process.env.JEXO_CURL ?? 'curl')
-    // What bash makes of \u escapes depends on the locale.
+    // How bash decodes \u escapes depends on the locale.
     const env = { ...process.env, LC_ALL: 'C.UTF-8' }
     await run('bash', ['-c', `${own} -o /dev/null -s`.replace(/\| jq.*?(?= -o)/, '')], { env })
     const byCurl = essence(api.last)
