@@ -1,8 +1,8 @@
 /** Tests are TypeScript modules, compiled by swc as they are loaded; what is tested in-process is the source itself. */
 export default {
   testEnvironment: '<rootDir>/test/support/environment.mjs',
+  testRunner: '<rootDir>/test/support/file-runner.mjs',
   testMatch: ['<rootDir>/test/**/*.test.ts'],
-  extensionsToTreatAsEsm: ['.ts', '.tsx'],
   moduleFileExtensions: ['ts', 'tsx', 'mjs', 'js', 'json', 'node'],
   moduleNameMapper: {
     '^jexo$': '<rootDir>/src/index.ts',
@@ -13,12 +13,8 @@ export default {
     '^jexo/host/frame$': '<rootDir>/src/host-frame.ts',
     '^(\\.{1,2}/.*)\\.js$': '$1',
   },
-  transform: {
-    '\\.tsx?$': [
-      '@swc/jest',
-      { jsc: { parser: { syntax: 'typescript', tsx: true }, target: 'es2022' }, module: { type: 'es6' } },
-    ],
-  },
+  // `testRunner` compiles TypeScript.
+  transform: {},
   modulePathIgnorePatterns: ['<rootDir>/dist'],
   // No test takes that long by itself; a busy machine is slower by a factor of ten.
   testTimeout: 240_000,

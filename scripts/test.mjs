@@ -134,8 +134,6 @@ function jest(folder, args, programs) {
   rmSync(report, { force: true })
   // `--forceExit`: a failed test may leave a server open, which Jest would wait for.
   const flags = [
-    '--experimental-vm-modules',
-    '--disable-warning=ExperimentalWarning',
     // Jest creates many short-lived objects. The default size, 16 MB, promotes many of them to the old generation.
     '--max-semi-space-size=64',
     join(root, 'node_modules/jest/bin/jest.js'),

@@ -48,7 +48,7 @@ class CircusRunner {
     const names = Object.entries(config.moduleNameMapper)
       .filter(([, path]) => path.startsWith('<rootDir>'))
       .map(([pattern, path]) => [pattern, path.replace('<rootDir>', process.cwd())])
-    register('./typescript-hooks.mjs', import.meta.url, {
+    register('../../test/support/typescript-hooks.mjs', import.meta.url, {
       data: { names, folder: join(process.cwd(), 'compiled') },
     })
     const { describe, test, it, beforeAll, beforeEach, afterAll, afterEach } = circus

@@ -1,33 +1,70 @@
-import { AsyncLocalStorage } from 'node:async_hooks'
-import { TestEnvironment } from 'jest-environment-node'
+import { ModernFakeTimers } from '@jest/fake-timers'
+import { ModuleMocker } from 'jest-mock'
 import { BrowserRunner } from './browser-runner.mjs'
 import { CommandRunner } from './command-runner.mjs'
+import { compiledFolder } from './file-runner.mjs'
+import { withSourceLines } from './source-lines.mjs'
 import { TypeRunner } from './type-runner.mjs'
 
-const commands = new CommandRunner()
-const browsers = new BrowserRunner()
-const types = new TypeRunner()
+Object.assign(globalThis, {
+  commandRunner: new CommandRunner(),
+  browserRunner: new BrowserRunner(),
+  typeRunner: new TypeRunner(),
+})
 
-/** Storages that a test file has used. Node looks at each of them for every promise, also after the file has ended. */
-const storages = new Set()
-const { run } = AsyncLocalStorage.prototype
-AsyncLocalStorage.prototype.run = function (...args) {
-  storages.add(this)
-  return run.apply(this, args)
-}
+/**
+ * The worker itself, so that its test files share the loaded sources, a process for commands, a browser and a compiler.
+ * Jest's own environment loads all modules again for every file, which takes longer than most tests.
+ */
+export default class {
+  global = globalThis
+  #console = globalThis.console
+  #exit = process.exit
+  #variables = { ...process.env }
+  #folder = process.cwd()
 
-/** Node's environment, with a process for commands, a browser and a compiler that all test files of a worker share. */
-export default class extends TestEnvironment {
-  async setup() {
-    await super.setup()
-    this.global.commandRunner = commands
-    this.global.browserRunner = browsers
-    this.global.typeRunner = types
+  constructor({ projectConfig }) {
+    this.compiled = compiledFolder(projectConfig)
+    this.moduleMocker = new ModuleMocker(globalThis)
+    this.fakeTimers = null
+    this.fakeTimersModern = new ModernFakeTimers({ config: projectConfig, global: globalThis })
   }
 
+  exportConditions() {
+    return ['node', 'node-addons']
+  }
+
+  getVmContext() {
+    return null
+  }
+
+  async setup() {
+    // Jest raises the limit and looks for source maps, so that errors that tests expect take longer to create.
+    Error.stackTraceLimit = 10
+    Error.prepareStackTrace = undefined
+    const mocks = this.moduleMocker
+    globalThis.jestOfTests = Object.assign(Object.create(this.fakeTimersModern), {
+      fn: mocks.fn.bind(mocks),
+      spyOn: mocks.spyOn.bind(mocks),
+    })
+  }
+
+  /** Jest calls this for each step of a test. */
+  async handleTestEvent({ name, error, test }) {
+    const failures = name === 'hook_failure' ? [error] : name === 'test_done' ? test.errors.flat() : []
+    for (const failure of failures) await withSourceLines(failure, this.compiled)
+  }
+
+  /** Undoes what a file may have changed for the next one. */
   async teardown() {
-    for (const storage of storages) storage.disable()
-    storages.clear()
-    await super.teardown()
+    this.fakeTimersModern.dispose()
+    this.moduleMocker.restoreAllMocks()
+    globalThis.console = this.#console
+    process.exit = this.#exit
+    process.exitCode = undefined
+    process.chdir(this.#folder)
+    for (const name of Object.keys(process.env)) if (!Object.hasOwn(this.#variables, name)) delete process.env[name]
+    for (const [name, value] of Object.entries(this.#variables))
+      if (process.env[name] !== value) process.env[name] = value
   }
 }

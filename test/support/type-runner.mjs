@@ -1,6 +1,6 @@
 /**
- * TypeScript for all test files of a Jest worker. It is loaded outside the test files' own modules, and reads the
- * declarations of libraries once: that takes most of the time of a small program.
+ * TypeScript for all test files of a Jest worker. It reads the declarations of libraries once: that takes most of the
+ * time of a small program.
  */
 import { createRequire } from 'node:module'
 

@@ -24,4 +24,4 @@ export const typeIssues = (
   options: object,
   own: (file: string) => boolean,
   texts?: Readonly<Record<string, string>>,
-): string[] => [...typeRunner.issues(files, options, own, texts)].map(({ file, text }) => `${file}: ${text}`)
+): string[] => typeRunner.issues(files, options, own, texts).map(({ file, text }) => `${file}: ${text}`)
