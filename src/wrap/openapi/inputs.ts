@@ -108,7 +108,7 @@ function cleanName(name: string): string {
     .replace(/[^A-Za-z0-9_.-]+/g, '_')
     .replace(/^_+(?=[A-Za-z])|_+$/g, '')
     .slice(0, 64)
-  return clean === '' || clean === '__proto__' ? 'value' : clean
+  return clean === '' ? 'value' : clean
 }
 
 function described(
@@ -183,11 +183,13 @@ function wholeBody(
   allowsPaths: boolean,
 ) {
   let argument = 'body'
-  const about = body.description ?? (form === 'text' ? `The body, as ${mediaType}` : undefined)
+  const own = typeof schema.description === 'string' ? schema.description : undefined
+  const about = body.description ?? own ?? (form === 'text' ? `The body, as ${mediaType}` : undefined)
   const made =
     form === 'binary'
       ? fileSchema(allowsPaths, about === undefined ? undefined : plainText(about, 300))
-      : described(form === 'text' ? { type: 'string', ...withoutType(schema) } : schema, about)
+      : // Text is sent as text, whatever its schema says.
+        described(form === 'text' ? { type: 'string' } : schema, about)
   const use = (name: string) => {
     argument = name
   }
@@ -196,10 +198,6 @@ function wholeBody(
     planned: (): PlannedBody => ({ mediaType, form, argument }),
   }
 }
-
-/** Text is sent as text, whatever its schema says. */
-const withoutType = ({ description }: JsonSchema): JsonSchema =>
-  typeof description === 'string' ? { description } : {}
 
 /** A body whose properties can be arguments: an object with known properties and no relevant others. */
 function spreadable(schema: JsonSchema, schemas: SchemaReader, isSure: boolean): JsonSchema | undefined {
