@@ -91,7 +91,7 @@ writeFileSync(
     jsonReporter: { fileName: `${reports}.json` },
     thresholds: { high: wanted, low: wanted, break: wanted },
     tempDirName: join(work, 'sandbox'),
-    timeoutMS: 3000,
+    timeoutMS: waiting.has(folder) ? 25_000 : 3000,
     ignorePatterns: ['dist', 'docs', '.jexo', 'examples/*/dist', 'perf'],
     disableTypeChecks: false,
     checkers: [],
