@@ -61,19 +61,6 @@ export class Documents {
     return { value, url, pointer: fragment }
   }
 
-  /** True if a reference leads only to other references, and back to one of them. */
-  isCircular(reference: string, from: string): boolean {
-    let at = this.find(reference, from)
-    const seen = new Set<string>()
-    while (at && isObject(at.value) && typeof at.value.$ref === 'string') {
-      const key = `${at.url}#${at.pointer}`
-      if (seen.has(key)) return true
-      seen.add(key)
-      at = this.find(at.value.$ref, at.url)
-    }
-    return false
-  }
-
   /** A value after following `$ref`, repeatedly; undefined if the target is missing or references are circular. */
   followed(value: unknown, url: string): Found | undefined {
     let at: Found = { value, url, pointer: '' }

@@ -40,6 +40,9 @@ export class SchemaReader {
   /** For versions before 3.1, which do not use JSON Schema. */
   readonly isOlder: boolean
   readonly #names = new Map<string, string>()
+  /** Where definitions come from, and those that are still to be read: a chain of references may be long. */
+  readonly #sources = new Map<string, { value: unknown; url: string }>()
+  readonly #unread: string[] = []
   #nodes = 0
   #nodesInAll = 0
 
@@ -52,7 +55,12 @@ export class SchemaReader {
   read(schema: unknown, url: string): JsonSchema {
     // Each schema has a size limit, since YAML aliases can turn a short text into a huge tree.
     this.#nodes = 0
-    return this.#at(schema, url)
+    const made = this.#at(schema, url)
+    for (let name = this.#unread.pop(); name !== undefined; name = this.#unread.pop()) {
+      const source = this.#sources.get(name)
+      if (source) this.definitions[name] = this.#at(source.value, source.url)
+    }
+    return made
   }
 
   /** Resolves a reference to a definition, to read the properties of a body or response. */
@@ -82,17 +90,16 @@ export class SchemaReader {
     const found = this.#documents.find(String($ref), url)
     const key = `${found?.url}#${found?.pointer}`
     let name = this.#names.get(key)
-    // A reference that has a name was followed before.
-    if (!found || !isObject(found.value) || (name === undefined && this.#documents.isCircular(String($ref), url))) {
+    if (!found || !isObject(found.value)) {
       this.warnings.add(`the reference ${$ref} cannot be resolved`)
       return {}
     }
     if (name === undefined) {
       name = this.#nameFor(found.pointer, found.url)
       this.#names.set(key, name)
-      // Registered before it is read, since it may refer to itself.
       this.definitions[name] = {}
-      this.definitions[name] = this.#at(found.value, found.url)
+      this.#sources.set(name, found)
+      this.#unread.push(name)
     }
     const reference = { $ref: `#/$defs/${name}` }
     // A reference may have a description of its own; newer versions allow any keywords next to it.
@@ -108,7 +115,8 @@ export class SchemaReader {
         .at(-1)
         ?.replace(/\.\w+$/, '') ||
       'schema'
-    const clean = last.replaceAll('~1', '_').replace(/[^A-Za-z0-9_.-]+/g, '_')
+    const cleaned = last.replaceAll('~1', '_').replace(/[^A-Za-z0-9_.-]+/g, '_')
+    const clean = cleaned === '__proto__' ? 'schema' : cleaned
     let name = clean
     for (let count = 2; name in this.definitions; count++) name = `${clean}_${count}`
     return name
@@ -218,8 +226,8 @@ export class SchemaReader {
     const mark = this.#direction === 'in' ? 'readOnly' : 'writeOnly'
     const kept: JsonObject = schema[mark] === true ? { ...rest, [mark]: true } : rest
     if (!isObject(kept.properties)) return kept
-    const gone = Object.entries(kept.properties).filter(
-      ([, property]) => this.unfolded(property as JsonSchema)[mark] === true,
+    const gone = Object.entries(kept.properties).filter(([, property]) =>
+      this.#isMarked(property as JsonSchema, mark),
     )
     if (gone.length === 0) return kept
     const names = new Set(gone.map(([name]) => name))
@@ -227,6 +235,20 @@ export class SchemaReader {
     const required = ((kept.required as string[] | undefined) ?? []).filter((name) => !names.has(name))
     const { required: _required, ...others } = kept
     return { ...others, properties, ...(required.length > 0 ? { required } : {}) }
+  }
+
+  /** True if a schema, or the definition that it refers to, is only for the other direction. */
+  #isMarked(schema: JsonSchema, mark: 'readOnly' | 'writeOnly'): boolean {
+    if (schema[mark] === true) return true
+    let at = this.#sources.get(String(schema.$ref).replace('#/$defs/', ''))
+    for (let steps = 0; steps < 20 && at && isObject(at.value); steps++) {
+      const { $ref, [mark]: marked } = at.value
+      if (typeof $ref !== 'string') return marked === true
+      // Before 3.1, other keywords than the description do not count next to a reference.
+      if (marked === true && !this.isOlder) return true
+      at = this.#documents.find($ref, at.url)
+    }
+    return false
   }
 }
 
