@@ -257,6 +257,7 @@ describe('the model and the roots', () => {
 
 describe('confirm and askFor', () => {
   test('run after a yes, and not after a no', async () => {
+    ran.length = 0
     const yes = await connect(kit, { onQuestion: alwaysAnswer('accept') })
     expect(await textOf(yes, 'remove_hive', { hive: 'ML-01' })).toBe('removed')
     await yes.close()

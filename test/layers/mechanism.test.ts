@@ -76,6 +76,33 @@ test('layers wrap all four kinds of requests, those of the kit outside those of 
   )
 })
 
+test('a layer wraps only its methods, beside others that wrap all', async () => {
+  const order: string[] = []
+  const named = (name: string, options = {}) =>
+    layer(
+      name,
+      (call, next) => {
+        order.push(`${name} ${call.method}`)
+        return next()
+      },
+      options,
+    )
+  const kit = defineKit({
+    name: 'k',
+    version: '1.0.0',
+    layers: [named('all'), named('reads', { methods: ['resources/read'] })],
+    parts: [
+      tool('weigh', { ...read, run: () => 'x' }),
+      resource('a://b', { name: 'b', about: 'b', read: () => 'x' }),
+    ],
+  })
+  const link = await connect(kit)
+  await link.call('weigh')
+  await link.read('a://b')
+  await link.close()
+  expect(order).toStrictEqual(['all tools/call', 'all resources/read', 'reads resources/read'])
+})
+
 test('a layer responds itself, changes input and result, refuses, retries, and passes values on', async () => {
   expect(await calling([() => 'mine'])).toMatchObject({ result: 'mine', seen: [] })
   expect(
