@@ -13,43 +13,44 @@ const annotations = new Set(['title', 'description', '$comment', 'default', 'exa
  * Removes references by which a definition applies to its own value again, directly or through other definitions: a
  * validator would follow them forever. References from properties and items stay; there, the value is a smaller one.
  *
- * @returns the definitions, and the names of those that contained themselves
+ * @param names the definitions to check; no other one refers to them
+ * @returns the definitions that change, and the names of those that contained themselves
  */
-export function withoutCircles(definitions: Definitions): {
-  definitions: Definitions
-  circular: readonly string[]
-} {
-  const closing = closingReferences(definitions)
-  const kept = Object.entries(definitions).map(([name, schema]) => {
-    const names = closing.get(name)
-    return [name, names ? (cut(schema, names) ?? annotationsOf(schema)) : schema]
+export function withoutCircles(
+  definitions: Definitions,
+  names: readonly string[],
+): { changed: Definitions; circular: ReadonlySet<string> } {
+  const closing = closingReferences(definitions, names)
+  const changed = Array.from(closing, ([name, targets]) => {
+    const schema = definitions[name] as JsonSchema
+    return [name, cut(schema, targets) ?? annotationsOf(schema)]
   })
   return {
-    definitions: Object.fromEntries(kept),
-    circular: [...new Set([...closing.values()].flatMap((names) => [...names]))],
+    changed: Object.fromEntries(changed),
+    circular: new Set([...closing.values()].flatMap((targets) => [...targets])),
   }
 }
 
 /** The references that close a circle, by the definition that has them. Chains may be long, so nothing here recurses. */
-function closingReferences(definitions: Definitions): Map<string, Set<string>> {
+function closingReferences(definitions: Definitions, names: readonly string[]): Map<string, Set<string>> {
   const closing = new Map<string, Set<string>>()
-  const done = new Set<string>()
-  for (const start of Object.keys(definitions)) {
+  const unseen = new Set(names)
+  for (const start of names) {
     const open = new Map<string, string[]>()
     const path: string[] = []
     const enter = (name: string) => {
+      unseen.delete(name)
       open.set(name, referencesOf(definitions[name] as JsonSchema))
       path.push(name)
     }
-    if (!done.has(start)) enter(start)
+    if (unseen.has(start)) enter(start)
     for (let name = path.at(-1); name !== undefined; name = path.at(-1)) {
       const target = open.get(name)?.pop()
       if (target === undefined) {
         open.delete(name)
-        done.add(name)
         path.pop()
       } else if (open.has(target)) closing.set(name, (closing.get(name) ?? new Set()).add(target))
-      else if (!done.has(target) && Object.hasOwn(definitions, target)) enter(target)
+      else if (unseen.has(target)) enter(target)
     }
   }
   return closing

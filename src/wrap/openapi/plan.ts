@@ -6,7 +6,6 @@ import { plainText } from '../http-api/plain-text.js'
 import type { RestPlanOptions } from '../http-api/plan-options.js'
 import { operationName, settingPrefixFrom, titleWords, uniqueNames } from '../naming/names.js'
 import { exampleOf } from '../schema/example.js'
-import { withoutCircles } from './circular.js'
 import { aboutOf } from './describe.js'
 import { inputsOf } from './inputs.js'
 import type { ReadDescription, ReadOperation } from './reading.js'
@@ -80,15 +79,10 @@ export function planOperations(
   const credentials = options.credential
     ? [ownCredential(options.credential, settingPrefix)]
     : security.credentials(taken.map(({ named, needs }) => ({ operation: named.operation, needs })))
-  const [input, output] = [withoutCircles(inputs.definitions), withoutCircles(outputs.definitions)]
   const warnings = [
     ...documents.warnings,
     ...inputs.warnings,
-    ...outputs.warnings,
-    ...[...input.circular, ...output.circular].map(
-      (name) =>
-        `the schema ${name} contains itself without a property or item in between; that reference is ignored`,
-    ),
+    ...[...outputs.warnings].filter((warning) => !inputs.warnings.has(warning)),
     ...taken.flatMap(({ named }) => named.operation.warnings.map((warning) => `${named.name}: ${warning}`)),
     ...repeated.map(
       ({ operationId, method, path }) =>
@@ -111,8 +105,8 @@ export function planOperations(
     operations,
     skipped,
     warnings: [...new Set(warnings)],
-    inputDefinitions: input.definitions,
-    outputDefinitions: output.definitions,
+    inputDefinitions: inputs.definitions,
+    outputDefinitions: outputs.definitions,
     ...(options.prefix ? { cataloguePrefix: options.prefix } : {}),
     form: (options.catalogue ?? isMany) ? 'catalogue' : 'tools',
   }

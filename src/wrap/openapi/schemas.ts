@@ -1,5 +1,6 @@
 import type { JsonSchema } from '../../kit/schema.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
+import { withoutCircles } from './circular.js'
 import type { Documents } from './documents.js'
 
 /** Direction of data: read-only properties are left out of input, write-only ones out of output. */
@@ -56,10 +57,18 @@ export class SchemaReader {
     // Each schema has a size limit, since YAML aliases can turn a short text into a huge tree.
     this.#nodes = 0
     const made = this.#at(schema, url)
-    for (let name = this.#unread.pop(); name !== undefined; name = this.#unread.pop()) {
+    // Reading a definition may add others to the list.
+    for (const name of this.#unread) {
       const source = this.#sources.get(name)
       if (source) this.definitions[name] = this.#at(source.value, source.url)
     }
+    const added = this.#unread.splice(0)
+    const { changed, circular } = withoutCircles(this.definitions, added)
+    Object.assign(this.definitions, changed)
+    for (const name of circular)
+      this.warnings.add(
+        `the schema ${name} contains itself without a property or item in between; that reference is ignored`,
+      )
     return made
   }
 
