@@ -1,4 +1,3 @@
-import { Button } from '@mantine/core'
 import type { Question, QuestionAnswer } from 'jexo/link'
 import { useEffect, useRef, useState } from 'react'
 import { HiveCard } from './HiveCard.tsx'
@@ -46,16 +45,7 @@ export function Board() {
       </header>
       <div className="hives">
         {state.hives.map((hive) => (
-          <HiveCard key={hive.hive} hive={hive} isLive={state.connection === 'live'}>
-            <Button
-              size="compact-xs"
-              variant="light"
-              disabled={state.connection !== 'live'}
-              onClick={() => setInspected(hive.hive)}
-            >
-              Record an inspection
-            </Button>
-          </HiveCard>
+          <HiveCard key={hive.hive} hive={hive} isLive={state.connection === 'live'} onInspect={setInspected} />
         ))}
       </div>
       {inspected !== undefined && (

@@ -1,4 +1,5 @@
-import type { ReactNode } from 'react'
+import { Button } from '@mantine/core'
+import { memo } from 'react'
 import { Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
 import type { Hive } from './hives.ts'
 
@@ -6,16 +7,14 @@ import type { Hive } from './hives.ts'
 const clock = (at: number) => new Date(at).toISOString().slice(11, 19)
 const day = (at: number) => new Date(at).toISOString().slice(0, 10)
 
-/** One hive: its current reading, and its readings since the page was opened. */
-export function HiveCard({
-  hive: { hive, site, readings, isStale },
-  isLive,
-  children,
-}: {
+interface HiveCardProps {
   hive: Hive
   isLive: boolean
-  children: ReactNode
-}) {
+  onInspect: (hive: string) => void
+}
+
+/** One hive: its current reading, and its readings since the page was opened. A reading of another hive does not redraw it. */
+export const HiveCard = memo(({ hive: { hive, site, readings, isStale }, isLive, onInspect }: HiveCardProps) => {
   const last = readings.at(-1)
   const first = readings[0]
   const change = first && last ? last.kg - first.kg : 0
@@ -61,7 +60,9 @@ export function HiveCard({
           <Line dataKey="kg" stroke="#c98a1b" strokeWidth={2} dot={readings.length < 3} isAnimationActive={false} />
         </LineChart>
       </ResponsiveContainer>
-      {children}
+      <Button size="compact-xs" variant="light" disabled={!isLive} onClick={() => onInspect(hive)}>
+        Record an inspection
+      </Button>
     </section>
   )
-}
+})
