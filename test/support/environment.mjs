@@ -1,3 +1,4 @@
+import { AsyncLocalStorage } from 'node:async_hooks'
 import { ModernFakeTimers } from '@jest/fake-timers'
 import { ModuleMocker } from 'jest-mock'
 import { BrowserRunner } from './browser-runner.mjs'
@@ -5,6 +6,14 @@ import { CommandRunner } from './command-runner.mjs'
 import { compiledFolder } from './file-runner.mjs'
 import { withSourceLines } from './source-lines.mjs'
 import { TypeRunner } from './type-runner.mjs'
+
+/** Storages that a test file has used. Node looks at each of them for every promise, also after the file has ended. */
+const storages = new Set()
+const { run } = AsyncLocalStorage.prototype
+AsyncLocalStorage.prototype.run = function (...args) {
+  storages.add(this)
+  return run.apply(this, args)
+}
 
 Object.assign(globalThis, {
   commandRunner: new CommandRunner(),
@@ -57,6 +66,9 @@ export default class {
 
   /** Undoes what a file may have changed for the next one. */
   async teardown() {
+    // The next use enables them again.
+    for (const storage of storages) storage.disable()
+    storages.clear()
     this.fakeTimersModern.dispose()
     this.moduleMocker.restoreAllMocks()
     globalThis.console = this.#console
