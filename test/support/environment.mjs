@@ -21,6 +21,16 @@ Object.assign(globalThis, {
   typeRunner: new TypeRunner(),
 })
 
+/** For all files of the worker: a module that imports `jest` is loaded once. */
+const mocks = new ModuleMocker(globalThis)
+let timers
+const methodsOf = (object) =>
+  Object.fromEntries(
+    Object.getOwnPropertyNames(Object.getPrototypeOf(object))
+      .filter((name) => name !== 'constructor' && typeof object[name] === 'function')
+      .map((name) => [name, object[name].bind(object)]),
+  )
+
 /**
  * The worker itself, so that its test files share the loaded sources, a process for commands, a browser and a compiler.
  * Jest's own environment loads all modules again for every file, which takes longer than most tests.
@@ -34,9 +44,11 @@ export default class {
 
   constructor({ projectConfig }) {
     this.compiled = compiledFolder(projectConfig)
-    this.moduleMocker = new ModuleMocker(globalThis)
+    timers ??= new ModernFakeTimers({ config: projectConfig, global: globalThis })
+    globalThis.jestOfTests ??= { ...methodsOf(timers), ...methodsOf(mocks) }
+    this.moduleMocker = mocks
     this.fakeTimers = null
-    this.fakeTimersModern = new ModernFakeTimers({ config: projectConfig, global: globalThis })
+    this.fakeTimersModern = timers
   }
 
   exportConditions() {
@@ -51,11 +63,6 @@ export default class {
     // Jest raises the limit and looks for source maps, so that errors that tests expect take longer to create.
     Error.stackTraceLimit = 10
     Error.prepareStackTrace = undefined
-    const mocks = this.moduleMocker
-    globalThis.jestOfTests = Object.assign(Object.create(this.fakeTimersModern), {
-      fn: mocks.fn.bind(mocks),
-      spyOn: mocks.spyOn.bind(mocks),
-    })
   }
 
   /** Jest calls this for each step of a test. */
@@ -69,8 +76,8 @@ export default class {
     // The next use enables them again.
     for (const storage of storages) storage.disable()
     storages.clear()
-    this.fakeTimersModern.dispose()
-    this.moduleMocker.restoreAllMocks()
+    timers.dispose()
+    mocks.restoreAllMocks()
     globalThis.console = this.#console
     process.exit = this.#exit
     process.exitCode = undefined

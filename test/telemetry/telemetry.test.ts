@@ -1,4 +1,4 @@
-import { trace } from '@opentelemetry/api'
+import { context, metrics as meters, propagation, trace } from '@opentelemetry/api'
 import { metrics, NodeSDK, tracing } from '@opentelemetry/sdk-node'
 import { defineKit, layer, type Part, prompt, Refusal, tool } from 'jexo'
 import { limitRate } from 'jexo/layers'
@@ -18,7 +18,11 @@ beforeAll(() => {
   process.env.OTEL_LOGS_EXPORTER = 'none'
   sdk.start()
 })
-afterAll(() => sdk.shutdown())
+afterAll(async () => {
+  await sdk.shutdown()
+  // Other test files run in this process.
+  for (const api of [trace, meters, context, propagation]) api.disable()
+})
 beforeEach(() => spans.reset())
 
 type Run = (input: never, call: never) => unknown
