@@ -41,7 +41,7 @@ export class SchemaReader {
   /** For versions before 3.1, which do not use JSON Schema. */
   readonly isOlder: boolean
   readonly #names = new Map<string, string>()
-  /** Where definitions come from, and those that are still to be read: a chain of references may be long. */
+  /** Where definitions come from. They are read one after the other, since a chain of references may be long. */
   readonly #sources = new Map<string, { value: unknown; url: string }>()
   readonly #unread: string[] = []
   #nodes = 0
@@ -97,12 +97,12 @@ export class SchemaReader {
   #reference(given: JsonObject, url: string): JsonSchema {
     const { $ref, ...siblings } = given
     const found = this.#documents.find(String($ref), url)
-    const key = `${found?.url}#${found?.pointer}`
-    let name = this.#names.get(key)
     if (!found || !isObject(found.value)) {
       this.warnings.add(`the reference ${$ref} cannot be resolved`)
       return {}
     }
+    const key = `${found.url}#${found.pointer}`
+    let name = this.#names.get(key)
     if (name === undefined) {
       name = this.#nameFor(found.pointer, found.url)
       this.#names.set(key, name)
