@@ -1,6 +1,5 @@
 /**
- * The browser that all test files of a Jest worker share. It is loaded outside the test files' own modules, since loading the client
- * and starting a browser take a second each.
+ * The browser that all test files of a Jest worker share: loading the client and starting a browser take a second each.
  */
 import { createRequire } from 'node:module'
 
