@@ -31,7 +31,7 @@ function sectionOf(command) {
     args.length > 0
       ? table(
           'argument',
-          args.map((one) => [`\`${one.name()}\``, one.description]),
+          args.map((one) => [`\`${one.name()}\``, withChoices(one.description, one.argChoices)]),
         )
       : '',
     table('option', command.options.filter(({ hidden }) => !hidden).map(optionRow)),
@@ -41,13 +41,12 @@ function sectionOf(command) {
     .join('\n\n')
 }
 
+const withChoices = (description, choices) =>
+  choices ? `${description}; one of ${choices.join(', ')}` : description
+
 const optionRow = ({ flags, description, argChoices, defaultValue }) => [
   `\`${flags}\``,
-  [
-    description,
-    argChoices ? `one of ${argChoices.join(', ')}` : '',
-    typeof defaultValue === 'string' ? `default: ${defaultValue}` : '',
-  ]
+  [withChoices(description, argChoices), typeof defaultValue === 'string' ? `default: ${defaultValue}` : '']
     .filter(Boolean)
     .join('; '),
 ]

@@ -10,7 +10,7 @@ export function formatPage(folder) {
     .map((name) => sectionOf(name, JSON.parse(readFileSync(join(folder, name), 'utf8'))))
   return `# File formats
 
-Every format has a version field and a JSON Schema in \`schemas/\` of the package. Editors validate a file against its schema; the tables list the fields at the top.
+Every format has a version field and a JSON Schema in the folder \`schemas/\` of the package, with which editors can validate files. The tables list the top-level fields.
 
 ${sections.join('\n\n')}
 `
@@ -19,10 +19,14 @@ ${sections.join('\n\n')}
 function sectionOf(name, schema) {
   const { title = name, description = '', required = [], properties = {} } = schema
   const rows = Object.entries(properties).map(([field, one]) => {
-    const type = one.const !== undefined ? JSON.stringify(one.const) : [one.type ?? ''].flat().join(' or ')
-    return `| \`${field}\`${required.includes(field) ? '' : ' (optional)'} | ${type} | ${cell(one.description ?? '')} |`
+    return `| \`${field}\`${required.includes(field) ? '' : ' (optional)'} | ${typeOf(one)} | ${cell(one.description ?? '')} |`
   })
   const table =
     rows.length === 0 ? '' : `\n\n| field | type | description |\n| --- | --- | --- |\n${rows.join('\n')}`
-  return `## ${title}\n\n\`schemas/${name}\`. ${description}${table}`
+  return `## ${title}\n\nSchema: \`schemas/${name}\`.${description && ` ${description}`}${table}`
+}
+
+function typeOf({ const: value, enum: values, type = '' }) {
+  if (value !== undefined) return JSON.stringify(value)
+  return values ? values.map((one) => JSON.stringify(one)).join(', ') : [type].flat().join(' or ')
 }
