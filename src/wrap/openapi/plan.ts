@@ -55,7 +55,7 @@ export function planOperations(
     const needs = options.credential ? { credentials: ['own'], isOptional: false } : security.needs(named.operation)
     const reason =
       chosen.get(named) ??
-      ('reason' in needs ? { reason: needs.reason, fix: 'give a credential of another kind in code' } : undefined)
+      ('reason' in needs ? { reason: needs.reason, fix: 'set a credential of another kind in code' } : undefined)
     const { method, path } = named.operation
     if (reason || 'reason' in needs)
       skipped.push({ name: named.name, where: `${method} ${path}`, ...(reason ?? { reason: '' }) })
@@ -82,7 +82,7 @@ export function planOperations(
   const warnings = [
     ...documents.warnings,
     ...inputs.warnings,
-    ...[...outputs.warnings].filter((warning) => !inputs.warnings.has(warning)),
+    ...outputs.warnings,
     ...taken.flatMap(({ named }) => named.operation.warnings.map((warning) => `${named.name}: ${warning}`)),
     ...repeated.map(
       ({ operationId, method, path }) =>
