@@ -49,7 +49,7 @@ export function anyOf(...checks: readonly AccessCheck[]): AccessCheck {
       return check?.scopesFor?.(identity) ?? check?.scopes ?? []
     },
     async identify(request) {
-      let worst: Verdict = { refused: 'missing', reason: 'a bearer token is needed' }
+      let worst: Verdict = { refused: 'missing', reason: 'a bearer token is required' }
       for (const check of checks) {
         const verdict = await check.identify(request)
         if ('identity' in verdict) {
@@ -77,12 +77,12 @@ export function staticToken(
       if (given === undefined)
         return {
           refused: 'missing',
-          reason: 'A bearer token is needed; send "Authorization: Bearer <JEXO_TOKEN>".',
+          reason: 'A bearer token is required; send "Authorization: Bearer <JEXO_TOKEN>".',
         }
       if (isSame(given, token)) return { identity }
       return {
         refused: 'invalid',
-        reason: 'The bearer token is not the right one; send "Authorization: Bearer <JEXO_TOKEN>".',
+        reason: 'The bearer token is wrong; send "Authorization: Bearer <JEXO_TOKEN>".',
       }
     },
   }

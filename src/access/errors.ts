@@ -5,8 +5,8 @@ export const accessErrors = {
   issuerUnsafe: (issuer: string) =>
     new JexoError(
       'issuer-unsafe',
-      `${JSON.stringify(issuer)} is not a usable issuer`,
-      'give its https URL; http is for this machine only',
+      `${JSON.stringify(issuer)} is not a valid issuer`,
+      'use its https URL; http is allowed on this machine only',
     ),
   algorithmUnsafe: (name: string, known: readonly string[]) =>
     new JexoError(
@@ -17,14 +17,14 @@ export const accessErrors = {
   accessWithoutUrl: () =>
     new JexoError(
       'access-without-url',
-      'tokens are made for a URL, and this server does not know the one that others reach it by',
-      'give --public-url (publicUrl in code)',
+      'tokens are issued for a URL, and the public URL of this server is not set',
+      'set --public-url (publicUrl in code)',
     ),
   tokensUnreadable: (file: string, reason: string) =>
     new JexoError(
       'tokens-unreadable',
       `it is not a valid token file (${reason})`,
-      'make one with jexo token add',
+      'create one with jexo token add',
       file,
     ),
   tokensUnwritable: (file: string, reason: string) =>
@@ -38,8 +38,8 @@ export const accessErrors = {
   callerTaken: (file: string, name: string) =>
     new JexoError(
       'caller-taken',
-      `it has a token for ${JSON.stringify(name)} already`,
-      'remove that first, or choose another name',
+      `it already has a token for ${JSON.stringify(name)}`,
+      'remove that token first, or choose another name',
       file,
     ),
   callerUnknown: (file: string, name: string, known: readonly string[]) =>
@@ -76,7 +76,7 @@ export const accessErrors = {
   signInsUnreadable: (file: string, reason: string) =>
     new JexoError(
       'sign-ins-unreadable',
-      `the sign-ins that are kept cannot be read (${reason})`,
+      `the stored sign-ins cannot be read (${reason})`,
       'fix or remove the file',
       file,
     ),
@@ -92,7 +92,7 @@ export const accessErrors = {
     new JexoError(
       'exchange-failed',
       `no token for ${audience} was issued (${reason})`,
-      'check the client of issuerTokens and what the authorization server allows it',
+      'check the client of issuerTokens, and its permissions at the authorization server',
     ),
 }
 

@@ -49,14 +49,14 @@ export function introspectedTokens(options: IntrospectedTokensOptions): AccessCh
       return verdictOf(value, issuer, options.audience === undefined ? [resource] : [options.audience].flat())
     } catch (error) {
       const reason = error instanceof Error ? error.message : String(error)
-      return { refused: 'unavailable', reason: `the authorization server ${issuer} cannot be asked (${reason})` }
+      return { refused: 'unavailable', reason: `the authorization server ${issuer} cannot be reached (${reason})` }
     }
   }
   return {
     authorizationServers: [issuer],
     scopes,
     identify: ({ token, resource }) => {
-      if (token === undefined) return { refused: 'missing', reason: 'a bearer token is needed' }
+      if (token === undefined) return { refused: 'missing', reason: 'a bearer token is required' }
       const known = kept.find(token, resource)
       if (known) return known
       return asked(token, resource).then((verdict) =>
@@ -80,7 +80,8 @@ function verdictOf(value: JsonObject, issuer: string, audiences: readonly string
     return { refused: 'invalid', reason: 'the token is not valid yet' }
   const clientId = typeof client === 'string' ? client : undefined
   const subject = [sub, username, clientId].find((one) => typeof one === 'string')
-  if (typeof subject !== 'string' || subject === '') return { refused: 'invalid', reason: 'the token names nobody' }
+  if (typeof subject !== 'string' || subject === '')
+    return { refused: 'invalid', reason: 'the token has no subject' }
   const identity: Identity = {
     subject,
     issuer,

@@ -76,7 +76,7 @@ export function issuerTokens(options: IssuerTokensOptions): AccessCheck {
       // To the millisecond, since streams end at that time.
       if (expiresAtMs <= Date.now()) return { refused: 'invalid', reason: 'the token has expired' }
       const identity = identityOf(payload, issuer)
-      if (identity.subject === '') return { refused: 'invalid', reason: 'the token names nobody' }
+      if (identity.subject === '') return { refused: 'invalid', reason: 'the token has no subject' }
       const whole = exchange ? { ...identity, exchange: exchange(token, identity) } : identity
       return { identity: Object.freeze(whole), expiresAtMs }
     } catch (error) {
@@ -88,7 +88,7 @@ export function issuerTokens(options: IssuerTokensOptions): AccessCheck {
     authorizationServers: [issuer],
     scopes,
     identify: ({ token, resource }: AccessRequest) => {
-      if (token === undefined) return { refused: 'missing', reason: 'a bearer token is needed' }
+      if (token === undefined) return { refused: 'missing', reason: 'a bearer token is required' }
       if (token.length > maxTokenCharacters) return { refused: 'invalid', reason: 'the token is too long' }
       const known = kept.find(token, resource)
       if (known) return known

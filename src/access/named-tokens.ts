@@ -48,14 +48,14 @@ export function namedTokens(file: string, { scopes = [], onProblem }: NamedToken
     authorizationServers: [],
     scopes,
     async identify({ token }) {
-      if (token === undefined) return { refused: 'missing', reason: 'a bearer token is needed' }
+      if (token === undefined) return { refused: 'missing', reason: 'a bearer token is required' }
       await look()
       if (!tokens) return { refused: 'unavailable', reason: 'the token file cannot be read' }
       const hash = await sha256Of(token)
       // Compares all of them, so that the time reveals nothing about the position.
       let found: NamedToken | undefined
       for (const known of tokens) if (isSame(hash, known.sha256)) found = known
-      if (!found) return { refused: 'invalid', reason: 'the token is not known' }
+      if (!found) return { refused: 'invalid', reason: 'the token is unknown' }
       const expiresAtMs = found.expires === undefined ? undefined : Date.parse(found.expires)
       if (expiresAtMs !== undefined && expiresAtMs <= Date.now())
         return { refused: 'invalid', reason: 'the token has expired' }

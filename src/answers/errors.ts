@@ -5,7 +5,7 @@ export const answersErrors = {
     new JexoError(
       'answers-unreadable',
       `it is not a valid answers file (${reason})`,
-      'give accept, decline, cancel or a file with "version: 1" and "answers"',
+      'pass accept, decline, cancel, or a file with "version: 1" and "answers"',
       file,
     ),
 }

@@ -5,7 +5,7 @@ export const attachErrors = {
     new JexoError(
       'command-missing',
       `the program ${JSON.stringify(command)} was not found in PATH`,
-      'install it, or give its full path',
+      'install it, or use its full path',
     ),
   configUnwritable: (file: string, reason: string) =>
     new JexoError(
@@ -24,8 +24,8 @@ export const attachErrors = {
   secretHeader: (file: string, header: string) =>
     new JexoError(
       'header-secret',
-      `the header ${header} is a secret, and this host's file can only hold its value`,
-      `give a reference, such as --header "${header}: \${env:NAME}", if the host reads variables, or write the value with --write-secrets`,
+      `the header ${header} is a secret, and this host's file cannot refer to secrets`,
+      `pass a reference, such as --header "${header}: \${env:NAME}", if the host reads variables, or write the value with --write-secrets`,
       file,
     ),
   configEntryTaken: (file: string, entry: string) =>

@@ -14,7 +14,7 @@ export async function askModel(session: Session, incoming: Incoming, question: M
   if (!isObject(declared)) throw engineErrors.peerCannot('ask a model', 'sampling')
   const takesTools = session.revision.samplingTools && declared.tools !== undefined
   if ((question.tools || question.toolChoice) && !takesTools)
-    throw engineErrors.peerCannot('give tools to a model', 'sampling.tools')
+    throw engineErrors.peerCannot('offer tools to a model', 'sampling.tools')
   const wantsContext = question.includeContext !== undefined && question.includeContext !== 'none'
   if (wantsContext && session.revision.samplingTools && declared.context === undefined) {
     throw engineErrors.peerCannot('include context of servers', 'sampling.context')

@@ -1,4 +1,4 @@
-import { closestTo } from '../kit/closest.js'
+import { closestTo, suggestion } from '../kit/closest.js'
 import { content, isContent } from '../kit/content.js'
 import type { MessageGiven } from '../kit/part.js'
 import { isVerbatim } from '../kit/verbatim.js'
@@ -43,8 +43,7 @@ function get(session: Session, incoming: Incoming): Promise<PromptResult> {
   const ready = session.index.prompts.get(name)
   if (!ready) {
     const closest = closestTo(name, [...session.index.prompts.keys()])
-    const hint = closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''
-    throw rpcErrors.invalidParams(`unknown prompt ${JSON.stringify(name)}${hint}`, { closest })
+    throw rpcErrors.invalidParams(`unknown prompt ${JSON.stringify(name)}${suggestion(closest)}`, { closest })
   }
   return fill(session, incoming, ready, argumentsOf(params))
 }

@@ -1,4 +1,4 @@
-import { closestTo } from '../kit/closest.js'
+import { closestTo, suggestion } from '../kit/closest.js'
 import { isRefusal } from '../kit/refusal.js'
 import { explainIssues } from '../kit/validation.js'
 import { PassedError } from '../kit/verbatim.js'
@@ -61,8 +61,7 @@ function call(session: Session, incoming: Incoming): Called | Promise<Called> {
   const ready = session.index.tools.get(name)
   if (!ready) {
     const closest = closestTo(name, [...session.index.tools.keys()])
-    const hint = closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''
-    throw rpcErrors.invalidParams(`unknown tool ${JSON.stringify(name)}${hint}`, { closest })
+    throw rpcErrors.invalidParams(`unknown tool ${JSON.stringify(name)}${suggestion(closest)}`, { closest })
   }
   const given = params.arguments ?? {}
   const task = asTask(session, incoming, ready.part, (request) => carryOut(session, request, ready, given))

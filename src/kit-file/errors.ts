@@ -15,14 +15,14 @@ export const kitFileErrors = {
     new JexoError(
       'kit-file-slow',
       `it did not finish loading within ${limitMs} ms`,
-      'look for an await at the top of the file or of what it imports that never ends, or set --load-timeout',
+      'look for a top-level await that never ends in the file or its imports, or raise --load-timeout',
       file,
     ),
   kitFileEnds: (file: string, code: number) =>
     new JexoError(
       'kit-file-ends',
       `it ended the process while it was loaded (process.exit(${code}))`,
-      'let it throw an error instead, and end the process in a tool only',
+      'throw an error instead of ending the process',
       file,
     ),
   kitFileWithoutKit: (file: string, given: string) =>
@@ -36,7 +36,7 @@ export const kitFileErrors = {
     new JexoError(
       'environment-file-unreadable',
       `it cannot be read (${reason})`,
-      'give a file with NAME=value lines',
+      'use a file with NAME=value lines',
       file,
     ),
 }

@@ -13,6 +13,10 @@ export function closestTo(name: string, known: readonly string[], most = 3): str
     .map(({ candidate }) => candidate)
 }
 
+/** The end of a message about an unknown name: `; did you mean hives?`. Empty if no name is similar. */
+export const suggestion = (closest: readonly string[]): string =>
+  closest.length > 0 ? `; did you mean ${closest.join(', ')}?` : ''
+
 function scoreOf(wanted: string, candidate: string): number {
   const raw = distance(wanted, candidate)
   return wanted.length >= 3 && (candidate.includes(wanted) || wanted.includes(candidate)) ? Math.min(raw, 1) : raw

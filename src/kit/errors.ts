@@ -16,20 +16,20 @@ export const kitErrors = {
       meant === undefined ? `its options are ${known.join(', ')}` : `write "${meant}" instead`,
     ),
   optionsMissing: (part: string) =>
-    new JexoError('option-unknown', `${part} has no options`, 'give an object with its options'),
+    new JexoError('option-unknown', `${part} has no options`, 'pass an object with its options'),
   partField: (part: string, field: string, wanted: string) =>
-    new JexoError('part-field', `"${field}" of ${part} is missing or not valid`, `give ${wanted}`),
+    new JexoError('part-field', `"${field}" of ${part} is missing or not valid`, `expected ${wanted}`),
   schemaNotObject: (part: string, field: string, given: string) =>
     new JexoError(
       'schema-not-object',
       `the ${field} schema of ${part} is ${given}, not an object`,
-      field === 'output' ? 'wrap it, as in z.object({ value: … })' : 'give an object schema, as in z.object({ … })',
+      field === 'output' ? 'wrap it, as in z.object({ value: … })' : 'use an object schema, as in z.object({ … })',
     ),
   schemaUnreadable: (part: string, field: string, reason: string) =>
     new JexoError(
       'schema-unreadable',
       `the ${field} schema of ${part} cannot become JSON Schema (${reason})`,
-      'use types that JSON can carry, or give a plain JSON Schema object',
+      'use types that JSON can represent, or a plain JSON Schema object',
     ),
   schemaWithoutJson: (part: string, field: string, vendor: string) =>
     new JexoError(
@@ -46,32 +46,32 @@ export const kitErrors = {
   viewUri: (part: string, uri: string) =>
     new JexoError(
       'view-uri',
-      `${part}: ${JSON.stringify(uri)} is not the URI of a view`,
+      `${part}: ${JSON.stringify(uri)} is not a valid URI of a view`,
       'begin it with ui://, as in ui://apiary/hive-card',
     ),
   pageNotHtml: (part: string) =>
     new JexoError(
       'view-page',
       `"page" of ${part} is a string without HTML`,
-      "give a file as a URL, new URL('./page/index.html', import.meta.url), or the HTML itself",
+      "use the URL of a file, new URL('./page/index.html', import.meta.url), or the HTML itself",
     ),
   pageNotBuilt: (uri: string) =>
     new JexoError(
       'view-page',
-      `the page of ${uri} is a file, and nothing here can build it`,
-      'serve the kit with jexo serve or jexo/node, pack it with jexo pack, or give the HTML as a string',
+      `the page of ${uri} is a file, which cannot be built here`,
+      'serve the kit with jexo serve or jexo/node, pack it with jexo pack, or use a string of HTML',
     ),
   uriInvalid: (part: string, uri: string) =>
     new JexoError(
       'uri-invalid',
       `${part}: ${JSON.stringify(uri)} is not a valid URI`,
-      'write one with a scheme, such as apiary://hives',
+      'use a URI with a scheme, such as apiary://hives',
     ),
   notAPart: (given: string) =>
     new JexoError(
       'not-a-part',
       `the list of parts contains ${given}`,
-      'give what tool, resource, template or prompt return, and spread arrays with ...',
+      'pass the results of tool, resource, template or prompt, and spread arrays with ...',
     ),
   partMissing: (name: string, closest: readonly string[]) =>
     new JexoError(
@@ -80,7 +80,7 @@ export const kitErrors = {
       closest.length > 0 ? `did you mean ${listOf(closest)}` : 'check the name',
     ),
   kitField: (field: string, wanted: string) =>
-    new JexoError('kit-field', `"${field}" of the kit is missing or not valid`, `give ${wanted}`),
+    new JexoError('kit-field', `"${field}" of the kit is missing or not valid`, `expected ${wanted}`),
   settingName: (name: string) =>
     new JexoError(
       'kit-field',
@@ -137,5 +137,5 @@ export const kitErrors = {
       'call it before the layer returns',
     ),
   argumentUnreadable: (given: string, wanted: string) =>
-    new JexoError('argument-unreadable', `${given} is not valid`, `give ${wanted}`),
+    new JexoError('argument-unreadable', `${given} is not valid`, `expected ${wanted}`),
 }

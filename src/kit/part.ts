@@ -173,7 +173,7 @@ export function checkName(kind: PartKind, name: unknown): asserts name is string
 
 export function checkAbout(label: string, about: unknown): asserts about is string {
   if (typeof about !== 'string' || about.trim() === '') {
-    throw kitErrors.partField(label, 'about', 'a sentence that says what it is for: the model chooses by it')
+    throw kitErrors.partField(label, 'about', 'a sentence that describes its purpose, by which a model chooses it')
   }
 }
 

@@ -58,9 +58,9 @@ export function shared<T, const S extends Settings = Settings>(
 function checkRefresh(refresh: SharedOptions['refresh']): void {
   if (refresh === undefined) return
   if (typeof refresh.name !== 'string' || !/^[\w.-]{1,64}$/.test(refresh.name))
-    throw kitErrors.partField('a shared thing', 'refresh.name', 'letters, digits, dots and dashes, 64 at most')
+    throw kitErrors.partField('a shared connection', 'refresh.name', 'letters, digits, dots and dashes, 64 at most')
   if (!(refresh.everyMs >= 1000 && refresh.everyMs <= 2 ** 31 - 1))
-    throw kitErrors.partField('a shared thing', 'refresh.everyMs', 'milliseconds, from 1,000 to 24 days')
+    throw kitErrors.partField('a shared connection', 'refresh.everyMs', 'milliseconds, from 1,000 to 24 days')
 }
 
 export type Replacement = readonly [Shared<unknown>, unknown]

@@ -98,7 +98,7 @@ export function tool<
   checkAbout(label, options.about)
   checkFunction(label, 'run', options.run)
   if (!effects.includes(options.effect)) {
-    throw kitErrors.partField(label, 'effect', `one of ${effects.join(', ')}: what it does to the world`)
+    throw kitErrors.partField(label, 'effect', `one of ${effects.join(', ')}`)
   }
   const output = options.output as Schema | NoOutput | undefined
   const inputSchema = jsonSchemaOf(label, 'input', options.input)
@@ -169,7 +169,7 @@ function taskOf(label: string, task: unknown): ToolPart['task'] {
 
 function durableOf(label: string, task: unknown, given: Durable | undefined): ToolPart['durable'] {
   if (given === undefined) return undefined
-  if (task !== 'required') throw kitErrors.partField(label, 'durable', "task: 'required' with it")
+  if (task !== 'required') throw kitErrors.partField(label, 'durable', "a tool with task: 'required'")
   const { attempts = 3, backoff = {} } = given
   const { firstMs = 1000, grows = true } = backoff
   checkKeys(label, given, ['attempts', 'backoff'])

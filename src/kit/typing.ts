@@ -33,10 +33,10 @@ export type ObjectSchema<S> = [S] extends [undefined]
   : unknown extends ArgumentsOf<S>
     ? unknown
     : ArgumentsOf<S> extends readonly unknown[]
-      ? NotPossible<'an array; give an object with the array as a property'>
+      ? NotPossible<'an array; use an object with the array as a property'>
       : ArgumentsOf<S> extends object
         ? unknown
-        : NotPossible<'not an object; give an object with the value as a property'>
+        : NotPossible<'not an object; use an object with the value as a property'>
 
 /** Arguments of prompts are texts. */
 export type TextArguments<S> = [S] extends [undefined]

@@ -33,7 +33,8 @@ const wholes = new LRUCache<string, Whole>({
 
 const reading = template('jexo-result://{id}', {
   name: 'whole-result',
-  about: 'The whole of a result that was cut. The link is in the result; it is valid for a while.',
+  about:
+    'The complete text of a truncated result. The truncated result contains the link, which expires after a while.',
   read: ({ id }, call) => {
     const found = wholes.get(id)
     if (!found || found.who !== ownerOf(call as LayerCall))

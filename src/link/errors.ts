@@ -12,14 +12,14 @@ export const linkErrors = {
   sessionEnded: (where: string) =>
     new JexoError(
       'session-ended',
-      'the server had ended the session, and a new one was opened; the call was not repeated, since it may change something',
+      'the server had ended the session, and a new session was opened; the call was not repeated, because it may change something',
       'check whether the call was executed, and repeat it if not',
       where,
     ),
   revisionRefused: (offered: string, known: readonly string[]) =>
     new JexoError(
       'revision-refused',
-      `the server speaks revision ${JSON.stringify(offered)}`,
+      `the server uses protocol revision ${JSON.stringify(offered)}`,
       `this client supports ${known.join(', ')}; use a server that supports one of them`,
     ),
 }

@@ -45,7 +45,7 @@ export function targetRoutes(bench: Bench): Hono {
     if (!connection)
       return context.json({ error: { code: 'unknown-target', message: 'There is no such target.' } }, 404)
     if (!isObject(body) || typeof body.method !== 'string' || typeof body.key !== 'string') {
-      return context.json({ error: { code: 'bad-request', message: 'method and key are needed.' } }, 400)
+      return context.json({ error: { code: 'bad-request', message: 'method and key are required.' } }, 400)
     }
     return context.json(await connection.ask(body.key, body.method, isObject(body.params) ? body.params : {}))
   })

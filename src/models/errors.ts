@@ -5,7 +5,7 @@ export const modelsErrors = {
     new JexoError(
       'model-unusable',
       `the model sent no usable response (${reason})`,
-      'give the URL of a chat endpoint with function calling, and its key in JEXO_MODEL_KEY',
+      'pass the URL of a chat endpoint with function calling, and set its key in JEXO_MODEL_KEY',
       url,
     ),
 }

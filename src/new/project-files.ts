@@ -67,7 +67,7 @@ import { z } from 'zod'
 const dayMs = 24 * 60 * 60 * 1000
 ${hasView ? viewPart(name) : ''}
 const daysBetween = tool('days_between', {
-  about: 'How many days lie between two dates. Negative where the second is before the first.',
+  about: 'Number of days between two dates. Negative if the second date is earlier.',
   input: z.object({
     from: z.iso.date().describe('First date, such as 2026-06-02'),
     to: z.iso.date().describe('Second date, such as 2026-06-09'),
@@ -85,7 +85,7 @@ ${hasView ? '  view: calendar,\n' : ''}  examples: [{ input: { from: '2026-06-02
 export default defineKit({
   name: '${name}',
   version: '0.1.0',
-  about: 'Reckons with dates.',
+  about: 'Calculates with dates.',
   // Limits for every call: at most 600 a minute from one caller, and 30 seconds each.
   layers: [limitRate({ calls: 600, perMs: 60_000 }), timeLimit({ ms: 30_000 })],
   parts: [daysBetween],

@@ -34,7 +34,7 @@ export const packErrors = {
       name === undefined
         ? 'the registry of servers requires a name'
         : `${JSON.stringify(name)} is not a valid registry name`,
-      'give --registry-name <reverse domain>/<name>, such as org.example/apiary, or a websiteUrl in the kit',
+      'set --registry-name <reverse domain>/<name>, such as org.example/apiary, or a websiteUrl in the kit',
     ),
   packFailed: (file: string, reason: string) =>
     new JexoError('pack-failed', `it cannot be packed: ${reason}`, 'fix the import named above', file),

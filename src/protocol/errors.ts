@@ -5,13 +5,13 @@ export const protocolErrors = {
     new JexoError(
       'template-invalid',
       `the URI template ${JSON.stringify(uriTemplate)} cannot be read (${reason})`,
-      'write it by RFC 6570, such as apiary://hives/{hive}',
+      'follow RFC 6570, as in apiary://hives/{hive}',
     ),
   requestTimedOut: (method: string, timeoutMs: number) =>
     new JexoError(
       'request-timed-out',
       `no response to ${method} within ${timeoutMs} ms`,
-      'raise --timeout (timeoutMs in code), or find out why the other side is busy',
+      'raise --timeout (timeoutMs in code), or check why the other side is slow',
       undefined,
       { forCallers: 'The host did not respond in time.' },
     ),

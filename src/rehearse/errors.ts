@@ -1,6 +1,6 @@
 import { JexoError } from '../errors.js'
 
 export const rehearseErrors = {
-  questionsUnreadable: (file: string, reason: string) =>
-    new JexoError('questions-unreadable', reason, 'write it as schemas/questions.schema.json says', file),
+  questionsUnreadable: (file: string, reason: string, fix = 'follow schemas/questions.schema.json') =>
+    new JexoError('questions-unreadable', reason, fix, file),
 }

@@ -29,10 +29,10 @@ export function checkTools(file: string, questions: readonly Question[], tools: 
   for (const [at, { tool }] of questions.entries()) {
     if (tool === 'none' || tools.includes(tool)) continue
     const closest = closestTo(tool, tools)
-    const hint = closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''
     throw rehearseErrors.questionsUnreadable(
       file,
-      `question ${at + 1} expects the tool "${tool}", which the server does not have${hint}`,
+      `question ${at + 1} expects the tool "${tool}", which the server does not have`,
+      closest.length > 0 ? `did you mean ${closest.join(', ')}` : 'name a tool of the server, or none',
     )
   }
 }

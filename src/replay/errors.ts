@@ -5,9 +5,9 @@ export const replayErrors = {
     new JexoError(
       'case-unreadable',
       reason,
-      'write it as schemas/case.schema.json says, or record one with jexo call --save',
+      'follow schemas/case.schema.json, or record a case with jexo call --save',
       file,
     ),
   caseUnwritable: (file: string, reason: string) =>
-    new JexoError('case-unwritable', `it cannot be written (${reason})`, 'give the name of a new file', file),
+    new JexoError('case-unwritable', `it cannot be written (${reason})`, 'choose the name of a new file', file),
 }

@@ -36,7 +36,7 @@ export function readLimit(text: string): { calls: number; perMs: number } {
   if (perMs === undefined || Number(calls) < 1)
     throw kitErrors.argumentUnreadable(
       `the limit ${JSON.stringify(text)}`,
-      'calls in a time, such as 60/min, 5/s or 1000/h',
+      'a number of calls per time, such as 60/min, 5/s or 1000/h',
     )
   return { calls: Number(calls), perMs }
 }

@@ -88,7 +88,7 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
   if (publicUrl !== undefined && publicUrl !== '' && !/^https?:$/.test(protocolOf(publicUrl)))
     throw kitErrors.argumentUnreadable(
       `the public URL ${JSON.stringify(publicUrl)}`,
-      'one with its scheme, such as https://hives.example/mcp',
+      'a URL with a scheme, such as https://hives.example/mcp',
     )
   return {
     ...(http === undefined ? {} : { http: addressOf(http, environment) }),
@@ -133,7 +133,7 @@ function storing(flags: ServeFlags, environment: Environment): Pick<RunOptions, 
   const workers = read(flags.workers ?? environment.JEXO_WORKERS, readCount)
   if (store) shownUrl(store)
   if ((flags.store || flags.workers) && flags.http === undefined)
-    throw kitErrors.argumentUnreadable(`--${flags.store ? 'store' : 'workers'} without --http`, '--http with it')
+    throw kitErrors.argumentUnreadable(`--${flags.store ? 'store' : 'workers'} without --http`, 'the option --http')
   return {
     ...(store ? { store } : {}),
     ...(workers === undefined || flags.http === undefined ? {} : { workers }),

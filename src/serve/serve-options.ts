@@ -60,7 +60,7 @@ export const serveOptions = [
     name: 'audience',
     value: '<uri>',
     variables: ['JEXO_AUDIENCE'],
-    about: 'audience of the tokens of the issuer; default: the public URL',
+    about: "audience of the issuer's tokens; default: the public URL",
   },
   {
     name: 'issuer-client',
@@ -78,12 +78,12 @@ export const serveOptions = [
     name: 'tokens',
     value: '<file>',
     variables: ['JEXO_TOKENS'],
-    about: 'accept the tokens of a file made by jexo token add',
+    about: 'accept the tokens of a file created by jexo token add',
   },
   {
     name: 'as',
     value: '<json>',
-    about: 'for trying out: the identity of every caller, such as {"subject":"ada","scopes":["hives.read"]}',
+    about: 'for local tests: the identity of every caller, such as {"subject":"ada","scopes":["hives.read"]}',
     isForSources: true,
   },
   {

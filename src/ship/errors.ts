@@ -11,7 +11,7 @@ export const shipErrors = {
     new JexoError(
       'release-unknown',
       id === undefined ? 'there is no earlier release' : `there is no release ${id} here`,
-      kept.length > 0 ? `these are kept: ${kept.join(', ')}` : 'ship one first',
+      kept.length > 0 ? `kept releases: ${kept.join(', ')}` : 'ship one first',
     ),
   artefactForeign: (platform: string, here: string) =>
     new JexoError(
@@ -20,18 +20,18 @@ export const shipErrors = {
       'pack it on a machine of that platform',
     ),
   artefactMissing: (file: string, reason: string) =>
-    new JexoError('artefact-missing', `it cannot be read (${reason})`, 'give a file created by jexo pack', file),
+    new JexoError('artefact-missing', `it cannot be read (${reason})`, 'pass a file created by jexo pack', file),
   remoteNodeMissing: (reason: string) =>
     new JexoError(
       'remote-node-missing',
       `Node was not found on that machine (${reason})`,
-      'install Node 20.19 or later there, or give its path with --node <path>',
+      'install Node 20.19 or later there, or pass its path with --node <path>',
     ),
   deployFolderUnusable: (reason: string) =>
     new JexoError(
       'deploy-folder-unusable',
       `the folder cannot be used (${reason})`,
-      'give a folder that you may write to',
+      'choose a folder that you can write to',
     ),
   publicUrlSilent: (url: string, reason: string) =>
     new JexoError(
@@ -44,7 +44,7 @@ export const shipErrors = {
     new JexoError(
       'not-packed',
       'not a file created by jexo pack',
-      'create one with jexo pack, or give the kit file itself',
+      'create one with jexo pack, or pass the kit file itself',
       file,
     ),
   deployAddressFixed: (address: string) =>

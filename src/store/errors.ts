@@ -5,7 +5,7 @@ export const storeErrors = {
     new JexoError(
       'store-unavailable',
       `the store ${label} cannot be used now: ${reason}`,
-      'check that it is running and can be reached; the server goes on as soon as it can',
+      'check that it is running and can be reached; the server resumes when the store is available',
     ),
 }
 

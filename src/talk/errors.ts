@@ -1,10 +1,8 @@
 import { JexoError, listOf } from '../errors.js'
 
 /** The closest names, or the command that lists all. */
-const closestText = (closest: readonly string[], otherwise: string): string => {
-  if (closest.length === 0) return otherwise
-  return `the closest ${closest.length === 1 ? 'is' : 'are'} ${listOf(closest)}`
-}
+const closestText = (closest: readonly string[], otherwise: string): string =>
+  closest.length === 0 ? otherwise : `did you mean ${listOf(closest)}`
 
 export const talkErrors = {
   toolUnknown: (tool: string, closest: readonly string[], where: string) =>
@@ -32,6 +30,6 @@ export const talkErrors = {
     new JexoError(
       'verb-unknown',
       `there is no command "${verb}" here`,
-      closest.length > 0 ? `did you mean ${listOf(closest)}` : 'help lists all commands',
+      closestText(closest, 'help lists all commands'),
     ),
 }

@@ -12,7 +12,7 @@ export const tapeErrors = {
     new JexoError(
       'tape-unwritable',
       `the tape cannot be written (${reason})`,
-      'give a file in an existing folder that you may write to',
+      'choose a file in an existing folder that you can write to',
       file,
     ),
 }

@@ -5,7 +5,7 @@ export const targetErrors = {
     new JexoError(
       'target-unknown',
       `${label} is not a server`,
-      'give a URL, exec:<command line> or <host config file>#<entry>',
+      'use a URL, exec:<command line> or <host config file>#<entry>',
     ),
   fileUnreadable: (file: string, reason: string) =>
     new JexoError('target-unreadable', `it cannot be read (${reason})`, 'check the permissions of the file', file),
@@ -13,20 +13,20 @@ export const targetErrors = {
     new JexoError(
       'tape-as-target',
       'a tape is a recording, not a server',
-      'open it with jexo show or jexo loupe, or give the server that it was recorded from',
+      'open it with jexo show or jexo loupe, or use the recorded server as the target',
       file,
     ),
   layersElsewhere: (target: string) =>
     new JexoError(
       'layers-elsewhere',
-      `the layers of ${target} cannot be turned off from here`,
-      'leave --no-layers out, or name the kit file as target',
+      `--no-layers works only for kit files, and ${target} is not one`,
+      'omit --no-layers, or use the kit file as the target',
     ),
   argumentFileMissing: (file: string) =>
     new JexoError(
       'argument-file-missing',
       'there is no such file',
-      'check the path; a text that begins with @ is written @@',
+      'check the path; to pass text that begins with @, write @@',
       file,
     ),
   argumentFileLarge: (file: string, maxBytes: number) =>

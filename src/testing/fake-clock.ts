@@ -24,7 +24,7 @@ export interface FakeClock {
 export function fakeClock(at: string | number | Date): FakeClock {
   const start = new Date(at)
   if (Number.isNaN(start.getTime()))
-    throw new RangeError(`fakeClock: ${JSON.stringify(at)} is not a time; give one such as 2026-06-02T06:00:00Z`)
+    throw new RangeError(`fakeClock: ${JSON.stringify(at)} is not a time; use a time such as 2026-06-02T06:00:00Z`)
   const clock = install({
     now: start,
     toFake: ['Date', 'setTimeout', 'clearTimeout', 'setInterval', 'clearInterval'],

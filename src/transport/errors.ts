@@ -5,7 +5,7 @@ export const transportErrors = {
     new JexoError(
       'target-unknown',
       `${JSON.stringify(target)} is not a target`,
-      'give a kit file, an http:// URL, exec:<command line>, or <host config file>#<entry>',
+      'use a kit file, an http:// URL, exec:<command line>, or <host config file>#<entry>',
     ),
   childEnded: (command: string, reason: string) =>
     new JexoError('child-ended', `the server ended (${reason})`, 'see its output on stderr', command),
@@ -19,7 +19,7 @@ export const transportErrors = {
     new JexoError(
       'connect-failed',
       `${url} redirects to ${target ?? 'an address that cannot be read'}, which is not followed`,
-      'use that address yourself if you trust it',
+      'if you trust that address, use it directly',
     ),
   portTaken: (host: string, port: number) =>
     new JexoError(

@@ -167,7 +167,7 @@ describe('issuer tokens', () => {
       () => issuer.token(resourceUri, {}, { key: 'stranger', kid: 'one' }),
       /not a valid signed token/,
     ],
-    ['that names nobody', () => good({ sub: undefined, client_id: undefined }), /names nobody/],
+    ['without a subject', () => good({ sub: undefined, client_id: undefined }), /has no subject/],
     ['that is no token', () => 'abc', /not a valid signed token/],
     ['of two words', () => 'a b', /not a valid/],
     ['that is very long', () => 'x'.repeat(100_000), /too long/],
@@ -325,13 +325,13 @@ describe('issuer tokens', () => {
       await (await gate(issuerTokens({ issuer: own.url })).ask(await own.token(resourceUri), 'initialize')).text(),
     ).toMatch(/not an https URL/)
     await own.close()
-    expect(() => issuerTokens({ issuer: 'http://id.example' })).toThrow(/not a usable issuer/)
+    expect(() => issuerTokens({ issuer: 'http://id.example' })).toThrow(/not a valid issuer/)
     expect(() => issuerTokens({ issuer: issuer.url, algorithms: ['HS256'] })).toThrow(/HS256 cannot be accepted/)
   })
 
   test('require the public URL of a server that others reach; a local one derives its own', async () => {
     await expect(serveHttp(kit, { host: '0.0.0.0', access: access() })).rejects.toThrow(
-      /does not know the one that others reach it by/,
+      /the public URL of this server is not set/,
     )
     const service = await serveHttp(kit, { access: access() })
     const wanted = await fetch(service.url, { method: 'POST' })
@@ -391,7 +391,7 @@ describe('other ways to authenticate', () => {
     const refused = await ask('t-cy', 'initialize')
     expect([refused.status, challengeOf(refused)]).toStrictEqual([
       401,
-      'Bearer error="invalid_token", error_description="the token is not known"',
+      'Bearer error="invalid_token", error_description="the token is unknown"',
     ])
     expect(challengeOf(await ask(undefined, 'initialize'))).toBe('Bearer')
     const later = Date.now

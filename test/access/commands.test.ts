@@ -32,12 +32,12 @@ test('token writes a file of hashes, which serve checks callers against', async 
   for (const line of text.trim().split('\n')) expect(validate(JSON.parse(line))).toStrictEqual([])
   expect((await token('list')).stdout).toMatch(/^ada +hives\.write +until 20\d\d-.*Z\nbo +no scopes +no end\n$/)
   const rows: [string[], RegExp][] = [
-    [['add', 'ada'], /has a token for "ada" already/],
+    [['add', 'ada'], /already has a token for "ada"/],
     [['add', 'a b'], /not a valid name of a caller/],
     [['add', 'cy', '--expires', '2020-01-01'], /the end "2020-01-01" is not valid/],
     [['add', 'cy', '--scopes', 'a"b'], /the scope "a\\"b" is not valid/],
     [['remove', 'cy'], /has no token for "cy"; it has "ada", "bo"/],
-    [['add'], /token add is not valid; give the name/],
+    [['add'], /token add is not valid; expected the name/],
   ]
   for (const [words, said] of rows)
     expect(await token(...words)).toMatchObject({ code: 2, stderr: expect.stringMatching(said) })
@@ -57,7 +57,7 @@ test('token writes a file of hashes, which serve checks callers against', async 
   await new Promise((resolve) => setTimeout(resolve, 1100))
   expect(await call(ada, 'who')).toMatchObject({
     code: 2,
-    stderr: expect.stringContaining('The token is not known'),
+    stderr: expect.stringContaining('The token is unknown'),
   })
 })
 
@@ -91,9 +91,9 @@ test('serve accepts an issuer, and enforces identities in parts', async () => {
     expect((await jexoIn(root, 'call', there, tool)).stdout).toBe(`${said}\n`)
   for (const [words, said] of [
     [['--as', '{}'], /--as is not valid/],
-    [['--http', '0.0.0.0:0', '--as', '{"subject":"bo"}'], /would make everybody the same caller/],
-    [['--http', '0.0.0.0:0', '--issuer', 'https://id.example'], /does not know the one that others reach it by/],
-    [['--http', '0', '--issuer', 'http://id.example'], /not a usable issuer/],
+    [['--http', '0.0.0.0:0', '--as', '{"subject":"bo"}'], /makes everybody the same caller/],
+    [['--http', '0.0.0.0:0', '--issuer', 'https://id.example'], /the public URL of this server is not set/],
+    [['--http', '0', '--issuer', 'http://id.example'], /not a valid issuer/],
   ] as const)
     expect(await jexoIn(root, 'serve', file, ...words)).toMatchObject({
       code: 2,
@@ -128,10 +128,10 @@ test('sign-in stores tokens for later commands, readable by the owner only; with
   expect((await jexo('call', url, 'who')).code).toBe(2)
   expect(await jexo('sign-in', 'here')).toMatchObject({
     code: 2,
-    stderr: expect.stringContaining('the server "here" is not valid; give its URL'),
+    stderr: expect.stringContaining('the server "here" is not valid; expected its URL'),
   })
   writeFileSync(file, '{')
-  expect((await jexo('call', url, 'who')).stderr).toMatch(/sign-ins that are kept cannot be read/)
+  expect((await jexo('call', url, 'who')).stderr).toMatch(/stored sign-ins cannot be read/)
   await issuer.close()
 })
 

@@ -248,8 +248,12 @@ describe('an HTTP server that responds with', () => {
 
 /** Servers that never open a session. */
 const greetings: [what: string, answer: (message: Loose) => unknown, says: RegExp][] = [
-  ['an unknown revision', (m) => hello(m, { protocolVersion: '2099-01-01' }), /speaks revision "2099-01-01"/],
-  ['no revision', (m) => hello(m, { protocolVersion: undefined }), /speaks revision/],
+  [
+    'an unknown revision',
+    (m) => hello(m, { protocolVersion: '2099-01-01' }),
+    /uses protocol revision "2099-01-01"/,
+  ],
+  ['no revision', (m) => hello(m, { protocolVersion: undefined }), /uses protocol revision/],
   ['no capabilities', (m) => hello(m, { capabilities: undefined }), /"capabilities" and "serverInfo"/],
   ['no name', (m) => hello(m, { serverInfo: null }), /"capabilities" and "serverInfo"/],
   ['an error', (m) => ({ jsonrpc: '2.0', id: m.id, error: { code: -32603, message: 'not today' } }), /not today/],

@@ -41,14 +41,14 @@ describe('call', () => {
   })
 
   test.each<[string, string[], RegExp]>([
-    ['an unknown tool', ['weigh_hve'], /no tool "weigh_hve"; the closest are "weigh_hive"/],
+    ['an unknown tool', ['weigh_hve'], /no tool "weigh_hve"; did you mean "weigh_hive"/],
     ['an unknown argument', ['weigh_hive', 'hve=1'], /weigh_hive has no argument "hve"; its arguments are "hive"/],
     [
       'a word that is not an argument',
       ['weigh_hive', 'ML-04'],
-      /"ML-04" is not valid; give arguments as name=value/,
+      /"ML-04" is not valid; expected arguments as name=value/,
     ],
-    ['bad JSON', ['weigh_hive', '--args', '{'], /--args is not valid; give a JSON object/],
+    ['bad JSON', ['weigh_hive', '--args', '{'], /--args is not valid; expected a JSON object/],
     ['an unknown option', ['weigh_hive', '--nope'], /unknown option/],
     ['a revision that does not exist', ['weigh_hive', '--revision', '1999-01-01'], /1999-01-01/],
   ])('refuses %s with 2', async (_what, args, message) => {

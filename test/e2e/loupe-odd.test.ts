@@ -13,7 +13,7 @@ describe('Loupe with an unusual server, on one page', () => {
     const { page } = odd
     await page.getByRole('button', { name: /^fill_form \d+ findings/ }).click()
     await page.getByText(/\d+ findings of vet/).click()
-    await page.getByText(/the input is recursive \(\$ref .*Fix: write out the levels that are needed/).waitFor()
+    await page.getByText(/the input is recursive \(\$ref .*Fix: define each level that is needed/).waitFor()
     expect(odd.faults).toStrictEqual([])
   })
 
@@ -104,7 +104,7 @@ describe('Loupe with an unusual server, on one page', () => {
     await odd.page.getByText(/kg: .*number/).waitFor()
     await odd.call('refuse')
     await odd.page.getByRole('heading', { name: 'Refused (-32603)' }).waitFor()
-    await odd.page.getByRole('region', { name: 'Data of the error' }).getByText('"2026-06-01"').waitFor()
+    await odd.page.getByRole('region', { name: 'Error data' }).getByText('"2026-06-01"').waitFor()
   })
 
   test('shows the progress of a slow call, and cancels it and one without an answer', async () => {

@@ -429,7 +429,7 @@ describe('the formats of pack', () => {
     const kit = written('hives.kit.ts', kitText)
     const file = written('in-the-way', '')
     const rows: [string[], RegExp][] = [
-      [['--as', 'registry'], /give --registry-name/],
+      [['--as', 'registry'], /set --registry-name/],
       [['--as', 'npm', '--package-name', 'No Good'], /the package name "No Good" is not valid/],
       [['--as', 'sled'], /Allowed choices are file, npm/],
     ]

@@ -169,10 +169,10 @@ export default defineKit({ name: 'told', version: '1', parts: [site, no], settin
       expect(await serving.end('SIGTERM')).toBe(0)
     }
     const wrong: [string[], Record<string, string>, RegExp][] = [
-      [['--http', '0', '--log', 'xml'], {}, /the log form "xml" is not valid; give text or json/],
+      [['--http', '0', '--log', 'xml'], {}, /the log form "xml" is not valid; expected text or json/],
       [['--http', '0'], { JEXO_LOG_LEVEL: 'loud' }, /the log level "loud" is not valid/],
       [['--http', '0', '--path', 'mcp'], {}, /a path that begins with \//],
-      [['--http', '0', '--public-url', 'hives.example'], {}, /one with its scheme/],
+      [['--http', '0', '--public-url', 'hives.example'], {}, /a URL with a scheme/],
       [
         ['--http', '0.0.0.0:0', '--require-host'],
         {},

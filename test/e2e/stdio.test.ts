@@ -148,7 +148,7 @@ describe('a kit that cannot be served is reported in one sentence with exit code
     [
       'with a schema that is no object',
       kitOf("t('one', z.string() as never)"),
-      /bad\.kit\.ts: the input schema of tool "one" is of type "string", not an object; give an object schema/,
+      /bad\.kit\.ts: the input schema of tool "one" is of type "string", not an object; use an object schema/,
     ],
     [
       'with a setting missing',

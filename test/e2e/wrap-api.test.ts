@@ -17,7 +17,7 @@ describe('jexo wrap of an API', () => {
     expect(stdout).toContain('Marsh Lane registry  ')
     expect(stdout).toContain('5 operations of 7')
     expect(stdout).toMatch(/get_hive\(hive\) {2}read {2}GET \/hives\/\{hive\}\n {4}One registered hive\./)
-    expect(stdout).toMatch(/REGISTRY_URL {2}Where Marsh Lane registry is {2}default http:\/\/127\.0\.0\.1:4872/)
+    expect(stdout).toMatch(/REGISTRY_URL {2}Base URL of Marsh Lane registry {2}default http:\/\/127\.0\.0\.1:4872/)
     expect(stdout).toMatch(/REGISTRY_API_KEY .* required/)
     expect(stdout).toMatch(/register_hive, retire_hive\n {4}writes data/)
     expect(stdout).toMatch(/About \d+ tokens as 5 tools; \d+ as a catalogue of three tools/)

@@ -160,7 +160,7 @@ describe('jexo wrap', () => {
       () => [written('x.ts', garden), '--only', 'plant_bad'],
       /there is no part "plant_bad".*plant_bed/,
     ],
-    ['--check without --out', () => [written('x.ts', garden), '--check'], /--check is not valid; give --out/],
+    ['--check without --out', () => [written('x.ts', garden), '--check'], /--check is not valid; expected --out/],
     [
       'a file that somebody else wrote',
       () => [written('x.ts', garden), '--out', written('own.kit.ts', 'export default 1')],
@@ -169,7 +169,7 @@ describe('jexo wrap', () => {
     [
       'a check of such a file',
       () => [written('x.ts', garden), '--check', '--out', written('own.kit.ts', 'export default 1')],
-      /nothing to compare it with/,
+      /cannot be compared with its source/,
     ],
   ])('%s is reported in one sentence with exit code 2', async (_what, args, says) => {
     const ran = await jexo('wrap', ...args())

@@ -136,7 +136,7 @@ describe('prompts', () => {
     [{ name: 'greet' }, /needs "name"/],
     [{ name: 'greet', arguments: { name: 5 } }, /must be a string/],
     [{ name: 'greet', arguments: { name: 'A', tone: 'rude' } }, /tone/],
-    [{ name: 'gret' }, /closest are greet/],
+    [{ name: 'gret' }, /did you mean greet/],
   ])('refuse %j', async (params, message) => {
     const session = await RawSession.open(sampleKit())
     const { error } = await session.ask('prompts/get', params)

@@ -319,7 +319,7 @@ describe('a tool', () => {
   test('that is unknown is refused with close names, if there are any', async () => {
     const session = await open([tool('weigh', { about, effect: 'read', run: () => 1 })])
     const message = async (name: string) => (await session.ask('tools/call', { name })).error.message
-    expect(await message('wigh')).toMatch(/wigh.*the closest are weigh/)
+    expect(await message('wigh')).toMatch(/wigh.*did you mean weigh/)
     expect(await message('zzzzzzzz')).not.toContain('closest')
   })
 })
@@ -431,7 +431,7 @@ describe('replies of the host', () => {
   const withTools = { sampling: { tools: {} } }
   test.each<[object, object, string]>([
     [{ messages: [several] }, {}, 'take several blocks in a message'],
-    [{ messages: [hi], toolChoice: { mode: 'auto' } }, {}, 'give tools to a model'],
+    [{ messages: [hi], toolChoice: { mode: 'auto' } }, {}, 'offer tools to a model'],
     [{ messages: [hi], includeContext: 'thisServer' }, {}, 'include context of servers'],
     [{ messages: [hi], includeContext: 'allServers' }, withTools.sampling, 'include context of servers'],
     [

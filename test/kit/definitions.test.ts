@@ -59,7 +59,7 @@ describe('an invalid definition is refused in one sentence', () => {
       () => defineKit({ name: 'k', version: '1', part: [] } as never),
       /the kit has no option "part"; write "parts" instead/,
     ],
-    ['options that are none', () => tool('t', undefined as never), /tool "t" has no options; give an object/],
+    ['options that are none', () => tool('t', undefined as never), /tool "t" has no options; pass an object/],
     ['no description', () => tool('t', { about: ' ', effect: 'read', run }), /"about" of tool "t" is missing/],
     [
       'no effect',
@@ -69,7 +69,7 @@ describe('an invalid definition is refused in one sentence', () => {
     [
       'no function',
       () => tool('t', { about: 'x', effect: 'read', run: 5 as never }),
-      /"run" of tool "t" is missing or not valid; give a function/,
+      /"run" of tool "t" is missing or not valid; expected a function/,
     ],
     [
       'a string as input',

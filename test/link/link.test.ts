@@ -83,7 +83,7 @@ test('a shared resource is replaced for a test', async () => {
 })
 
 test.each(['nonsense', 'ftp://x', 'file.ts'])('the target %p is refused in one sentence', async (target) => {
-  await expect(connect(target)).rejects.toThrow(/is not a target; give a kit file/)
+  await expect(connect(target)).rejects.toThrow(/is not a target; use a kit file/)
 })
 
 test('an address without a listener is reported', async () => {
@@ -151,7 +151,9 @@ describe('a faulty server', () => {
 
   test('with an unknown revision is refused, and the known ones are named', async () => {
     const wire = wireTo((message, handlers) => greet(message, handlers, { protocolVersion: '1999-01-01' }))
-    await expect(Link.open(wire)).rejects.toThrow(/speaks revision "1999-01-01"; this client supports 2025-11-25/)
+    await expect(Link.open(wire)).rejects.toThrow(
+      /uses protocol revision "1999-01-01"; this client supports 2025-11-25/,
+    )
   })
 
   test('with endless cursors does not hang the list', async () => {

@@ -50,7 +50,7 @@ describe('a URI template', () => {
   })
 
   test.each(['x://{', 'x://}', 'x://{}', 'x://{a b}', 'x://{a:0}'])('%s is refused in one sentence', (source) => {
-    expect(() => parseUriTemplate(source)).toThrow(/cannot be read .*; write it by RFC 6570/)
+    expect(() => parseUriTemplate(source)).toThrow(/cannot be read .*; follow RFC 6570/)
   })
 
   test('an expanded URI matches again', () => {

@@ -216,7 +216,7 @@ test('a question that expects an unknown tool is refused with the closest name',
     { ask: 'How heavy is ML-04?', tool: 'weigh_hiv' },
   ]
   expect(() => checkTools('x.questions.yaml', questions, ['weigh_hive', 'list_sites'])).toThrow(
-    /x\.questions\.yaml: question 2 expects the tool "weigh_hiv", which the server does not have; the closest are weigh_hive/,
+    /x\.questions\.yaml: question 2 expects the tool "weigh_hiv", which the server does not have; did you mean weigh_hive/,
   )
   expect(() => checkTools('x.questions.yaml', questions, ['weigh_hiv'])).not.toThrow()
 })

@@ -252,7 +252,7 @@ export default defineKit({ name: 'k', version: '1', layers: [once], parts: [
   expect(limited).toMatchObject({ code: 1, stdout: expect.stringContaining('rate limit') })
   expect((await jexo('replay', file, '--no-layers')).code).toBe(0)
   const elsewhere = await jexo('replay', file, '--no-layers', '--target', `exec:node ${kit}`)
-  expect(elsewhere.stdout + elsewhere.stderr).toContain('cannot be turned off from here')
+  expect(elsewhere.stdout + elsewhere.stderr).toContain('works only for kit files')
   const questions = written('k.questions.yaml', 'version: 1\nquestions:\n  - ask: say it\n    tool: say\n')
   expect((await jexo('rehearse', kit, questions, '--no-layers')).stderr).not.toContain('error')
 })

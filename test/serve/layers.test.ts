@@ -7,7 +7,7 @@ test.each([
 ])('the limit %s is read', (text, expected) => expect(readLimit(text)).toStrictEqual(expected))
 
 test.each(['60', '0/min', '-1/s', '5/day', '5 / min', ''])('the limit %j is refused', (text) => {
-  expect(() => readLimit(text)).toThrow(/give calls in a time, such as 60\/min/)
+  expect(() => readLimit(text)).toThrow(/expected a number of calls per time, such as 60\/min/)
 })
 
 test.each([
@@ -17,7 +17,7 @@ test.each([
 ])('the time %s is read', (text, expected) => expect(readDurationMs(text)).toBe(expected))
 
 test.each(['5', '0s', '1h', 's'])('the time %j is refused', (text) => {
-  expect(() => readDurationMs(text)).toThrow(/give a time, such as 5s/)
+  expect(() => readDurationMs(text)).toThrow(/expected a time, such as 5s/)
 })
 
 test('the options become layers, outermost first', async () => {

@@ -11,7 +11,7 @@ test('limits are read as numbers from environment variables', () => {
 
 test.each(['-1', '0', 'ten', '1.5', '1e9', ' 5'])('%p sessions is refused, and the variable named', (text) => {
   expect(() => readLimits({ JEXO_MAX_SESSIONS: text })).toThrow(
-    `JEXO_MAX_SESSIONS=${text} is not valid; give a whole number, such as 5000`,
+    `JEXO_MAX_SESSIONS=${text} is not valid; expected a whole number, such as 5000`,
   )
 })
 

@@ -64,7 +64,7 @@ test.each<[string, RegExp]>([
   ['note', /cannot be read|name=value/],
   [
     'note=@missing.txt',
-    /missing\.txt: there is no such file; check the path; a text that begins with @ is written @@/,
+    /missing\.txt: there is no such file; check the path; to pass text that begins with @, write @@/,
   ],
 ])('%s is refused', (word, message) => {
   expect(() => readArguments('weigh', schema, [word])).toThrow(message)

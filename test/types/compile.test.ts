@@ -109,12 +109,12 @@ const rows: [what: string, code: string, error?: RegExp][] = [
   [
     'a text as input',
     "tool('t', { ...base, input: z.string(), run: () => 1 })",
-    /not an object; give an object with the value as a property/,
+    /not an object; use an object with the value as a property/,
   ],
   [
     'an array as output',
     "tool('t', { ...base, output: z.array(z.string()), run: () => [] })",
-    /an array; give an object with the array as a property/,
+    /an array; use an object with the array as a property/,
   ],
   [
     'plain JSON Schema',

@@ -165,7 +165,9 @@ describe('jexo vet', () => {
     expect(ran).toMatchObject({
       code: 0,
       stdout: '',
-      stderr: expect.stringMatching(/off: command-parameter \(ask_ledger only reads.*\n.*no findings \(59 rules\)/),
+      stderr: expect.stringMatching(
+        /off: command-parameter \(ask_ledger is read-only.*\n.*no findings \(59 rules\)/,
+      ),
     })
   })
 

@@ -150,7 +150,7 @@ describe('invalid definitions are refused', () => {
   const about = 'A card.'
   test.each([
     ['an http URI', () => view('https://apiary.example/card', { about, page }), /begin it with ui:\/\//],
-    ['no host in the URI', () => view('ui://', { about, page }), /not the URI of a view/],
+    ['no host in the URI', () => view('ui://', { about, page }), /not a valid URI of a view/],
     ['a page that is not HTML', () => view('ui://a/b', { about, page: './index.html' }), /string without HTML/],
     ['a page from the network', () => view('ui://a/b', { about, page: new URL('https://a.example/') }), /"page"/],
     ['a wildcard origin', () => view('ui://a/b', { about, page, loads: ['*'] }), /"loads".*origins/s],

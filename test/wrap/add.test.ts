@@ -92,10 +92,10 @@ test('several sources become one kit, which is checked source by source and acce
 
   const before = readFileSync(kit, 'utf8')
   for (const [args, reason] of [
-    [['add', at('colony.ts')], /is a source of the kit already/],
+    [['add', at('colony.ts')], /is already a source of the kit/],
     [
       ['add', program.replace('python3', 'python3 -u')],
-      /two parts have the name tool "count_frames"; give --prefix/,
+      /two parts have the name tool "count_frames"; set --prefix/,
     ],
     [['add', at('fieldguide'), '--to', 'none.kit.ts'], /there is no such file/],
     [['wrap', ...sources, '--only', 'x'], /--only applies to one source/],

@@ -340,7 +340,7 @@ what is this
       ['GET', '/api/hives', { page: { type: 'integer' }, 'X-View': { type: 'string' } }],
       ['POST', '/api/hives', { 'X-View': { type: 'string' }, code: { type: 'string' } }],
     ])
-    expect(plan.skipped.map(({ reason }) => reason)).toStrictEqual(['it holds no request'])
+    expect(plan.skipped.map(({ reason }) => reason)).toStrictEqual(['it contains no request'])
     expect(JSON.stringify(plan)).not.toContain('0815s3cret')
     const link = await opened(file, { settingPrefix: 'BEES' }, { BEES_SID: 'mine' })
     await link.call('get_hives', { page: 3, 'X-View': 'bees' })

@@ -242,7 +242,7 @@ describe('a webhook', () => {
       'webhook://0.0.0.0:8787/x',
       /other machines can reach the webhook on 0.0.0.0, and it has no secret; set SCALES_PASSWORD/,
     ],
-    ['webhook://127.0.0.1:99999/x', /not a known kind of feed/],
+    ['webhook://127.0.0.1:99999/x', /not a supported kind of feed/],
   ])('%s does not open', async (address, reason) => {
     const reports: string[] = []
     const parts = await wrapFeed(address, { name: 'scales', channels })

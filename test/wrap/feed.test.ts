@@ -326,7 +326,7 @@ test.each(['', 'a/{b}c', 'a/{b}/{b}', 'a/#/b', 'a+/b'])('the topic %j is refused
 })
 
 test.each([
-  ['ftp://x', {}, /not a known kind of feed/],
+  ['ftp://x', {}, /not a supported kind of feed/],
   ['https://x', { topic: '{a}b' }, /is not a valid topic/],
   ['mqtt://x', { name: 'Big Name' }, /lower-case letters/],
   ['mqtt://x', { channels: {} }, /topics by name/],

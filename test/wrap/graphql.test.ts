@@ -181,7 +181,7 @@ describe('ad-hoc queries', () => {
       'Query.hives: The hives of the co-op.',
     )
     expect(JSON.parse(await text('explain_graph')).roots).toStrictEqual(['Query', 'Mutation'])
-    expect(await text('explain_graph', { type: 'Hve' })).toMatch(/no type "Hve"; the closest are Hive/)
+    expect(await text('explain_graph', { type: 'Hve' })).toMatch(/no type "Hve"; did you mean Hive/)
     expect(
       JSON.parse(
         await text('ask_graph', {

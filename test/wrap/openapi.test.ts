@@ -305,7 +305,7 @@ describe('a large real description', () => {
       /repo: missing[\s\S]*owner: received 7; expected a string/,
     )
     expect(await text('carry_out_operation', { operation: 'repos_gt' })).toMatch(
-      /no operation "repos_gt"; the closest are repos_get/,
+      /no operation "repos_gt"; did you mean repos_get/,
     )
     expect(await text('carry_out_operation', { operation: 'repos_delete' })).toMatch(/no operation "repos_delete"/)
   })
@@ -883,7 +883,7 @@ describe('an upstream that is slow, busy or redirects', () => {
     )
     const security = { credential: { kind: 'bearer' } } as const
     const refused = await opened(at(upstream, { '/x': { get: operation('x') } }), security, { HIVE_TOKEN: 'tok' })
-    expect(await refused.text('x')).toMatch(/leads to an address that this server does not call/)
+    expect(await refused.text('x')).toMatch(/redirects to an address that this server does not call/)
     expect(upstream.last).toMatchObject({ target: '/y', headers: { authorization: 'Bearer tok' } })
     const allowed = await opened(
       at(upstream, { '/x': { get: operation('x') } }),
@@ -1020,7 +1020,7 @@ describe('an API in the same process', () => {
     await call('who')
     expect(seen).toStrictEqual(['http://in-process.localhost/api/v2/who'])
     await expect(opened(description)).rejects.toThrow(
-      /HIVE_URL \(Where Hive API is, such as https:\/\/api\.example\/api\/v2\)/,
+      /HIVE_URL \(Base URL of Hive API, such as https:\/\/api\.example\/api\/v2\)/,
     )
   })
 

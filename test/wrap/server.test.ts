@@ -275,7 +275,7 @@ describe('a faulty server', () => {
     const before = await textOf(link, 'pid')
     expect(await link.call('die')).toMatchObject({
       isError: true,
-      content: [{ text: expect.stringMatching(/^The server behind this ended before it responded\. \(error/) }],
+      content: [{ text: expect.stringMatching(/^The wrapped server ended before it responded\. \(error/) }],
     })
     expect(await link.call('pid')).toMatchObject({
       isError: true,

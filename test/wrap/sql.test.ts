@@ -242,7 +242,7 @@ describe.each(kinds)('%s', (kind) => {
     expect((await link.call('explain_ledger', { words: 'site' })).content[0]).toMatchObject({
       text: expect.stringContaining('per_site(site, hives)'),
     })
-    expect(textOf(await link.call('explain_ledger', { table: 'hive' }))).toMatch(/the closest are hives/)
+    expect(textOf(await link.call('explain_ledger', { table: 'hive' }))).toMatch(/did you mean hives/)
   })
 
   test('stops at the limit of rows or bytes, and returns the next rows on request', async () => {
@@ -308,7 +308,7 @@ describe.each(kinds)('%s', (kind) => {
       rows: [{ key: { id: 2 } }],
     })
     await expect(linkTo(source(), { search: { columns: ['batches.notes'] } })).rejects.toThrow(
-      /no column "batches.notes" to search; the closest are "batches.note"/,
+      /no column "batches.notes" to search; did you mean "batches.note"/,
     )
   })
 })
@@ -358,7 +358,9 @@ describe.each([
   test('reports a wrong password without printing it', async () => {
     const wrong = server.url.replace('honey-2026', 'wrong-0815')
     const failed = await planSql(wrong).catch((error: Error) => error.message)
-    expect(failed).toMatch(/the database cannot be reached .*; check that it runs, its address, user and password/)
+    expect(failed).toMatch(
+      /the database cannot be reached .*; check that it runs, and check its address, user and password/,
+    )
     expect(failed).not.toContain('wrong-0815')
   })
 })
@@ -439,7 +441,7 @@ test('plans match their JSON Schemas', async () => {
 })
 
 test.each([
-  ['oracle://x/y', /is not a known kind of database/],
+  ['oracle://x/y', /is not a supported kind of database/],
   ['ledger.sqlite', /depends on the folder in which/],
 ])('%s is refused', async (source, message) => {
   await expect(wrapSql(source)).rejects.toThrow(message)

@@ -55,7 +55,7 @@ async function main(): Promise<void> {
 
 if (process.argv[1] && import.meta.url === (await import('node:url')).pathToFileURL(process.argv[1]).href)
   main().catch((error: NodeJS.ErrnoException) => {
-    const taken = error.code === 'EADDRINUSE' ? '; give another with --port' : ''
+    const taken = error.code === 'EADDRINUSE' ? '; choose another with --port' : ''
     console.error(`error ${error.message}${taken}\n${usage}`)
     process.exit(2)
   })

@@ -65,7 +65,7 @@ function Readable({ asked, onFollow }: Pick<Props, 'asked' | 'onFollow'>) {
       <>
         <pre className="text">{asked.error.message}</pre>
         <Pages data={asked.error.data} />
-        {asked.error.data !== undefined && <JsonView value={asked.error.data} label="Data of the error" />}
+        {asked.error.data !== undefined && <JsonView value={asked.error.data} label="Error data" />}
       </>
     )
   }

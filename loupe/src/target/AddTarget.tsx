@@ -204,7 +204,7 @@ function Lines({ label, hint, value, onValue }: FieldProps) {
   return (
     <Textarea
       label={label}
-      description="One a line"
+      description="One per line"
       placeholder={hint}
       autosize
       minRows={1}

@@ -49,7 +49,7 @@ export function ClientForm({ target }: { target: TargetView }) {
       <Textarea
         size="xs"
         label="Folders"
-        description="One a line: file:///home/me/hives, and a name after a space"
+        description="One per line: file:///home/me/hives, and a name after a space"
         autosize
         minRows={1}
         value={roots}

@@ -44,14 +44,14 @@ export const sourceText =
 /** Declares the options of a source. */
 export const withSourceOptions = (command: Command): Command =>
   command
-    .option('--kind <kind>', `type of the source, if its name does not tell: ${wrapKinds.join(', ')}`)
+    .option('--kind <kind>', `type of the source, if it cannot be inferred: ${wrapKinds.join(', ')}`)
     .option(
       '--only <tools>',
       'include only these: names, globs or tag:…, separated by commas; for an API also paths',
     )
     .option('--except <tools>', 'exclude these')
     .option('--prefix <text>', 'prefix of every name')
-    .option('--writes', 'API: include operations that write; default: only reads and those named by --only')
+    .option('--writes', 'API: include operations that write; default: only reads, and writes named by --only')
     .option('--catalogue', 'API or functions: three tools (search, explain, call) instead of one each')
     .option('--no-catalogue', 'API: one tool per operation, however many')
     .option('--templates <operations>', 'API: operations to offer as resource templates instead of tools')

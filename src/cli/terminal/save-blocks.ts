@@ -40,7 +40,7 @@ export async function saveBlocks(
       const { code } = error as NodeJS.ErrnoException
       throw kitErrors.argumentUnreadable(
         `--output ${file}`,
-        code === 'EEXIST' ? 'a file that does not exist yet' : `a place that can be written (${code})`,
+        code === 'EEXIST' ? 'a file that does not exist yet' : `a file or folder that can be written (${code})`,
       )
     }
     return { file, bytes: bytes.length }

@@ -81,7 +81,7 @@ function byTag(operations: readonly PlannedOperation[]): string[] {
 function settingLines({ base, credentials, title }: RestPlan): string[] {
   const declared = {
     [base.setting]: setting({
-      about: `Where ${title} is`,
+      about: `Base URL of ${title}`,
       ...(base.url === undefined ? {} : { default: base.url }),
     }),
     ...settingsOf(credentials, title),

@@ -17,7 +17,7 @@ interface Verb {
 export const completion = () =>
   new Command('completion')
     .description(verbTexts.completion.about)
-    .addArgument(new Argument('<shell>', 'shell to complete in').choices(shells))
+    .addArgument(new Argument('<shell>', 'shell').choices(shells))
     .addHelpText(
       'after',
       `

@@ -27,13 +27,13 @@ export const loupe = () =>
     .option('--tape <file>', 'record every message to a tape, with secrets masked')
     .option('--plain', 'print the score as text instead of opening the page')
     .option('--watch', 'reload kits and pages of views when a file changes (the default)', true)
-    .option('--no-watch', 'serve kits and pages as they are at the start')
+    .option('--no-watch', 'do not reload kits and pages')
     .option('--port <port>', 'port of the page on this machine', '4871')
     .option('--header <name: value>', 'send a header with every request', gather)
     .option('--env <NAME=value>', 'set a variable for commands (repeatable)', gather)
     .option('--cwd <folder>', 'working folder of commands')
     .option('--timeout <ms>', 'time limit of a request, in milliseconds')
-    .option('--revision <date>', 'protocol revision to request first')
+    .option('--revision <date>', 'protocol revision to request')
     .addHelpText(
       'after',
       '\nExample: jexo loupe apiary.kit.ts\nA real host, live: jexo loupe --follow apiary.tape.jsonl',

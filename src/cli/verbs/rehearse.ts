@@ -37,7 +37,7 @@ export const rehearseCommand = () =>
       .argument('<questions>', 'file of questions (*.questions.yaml)')
       .option('--model <url>', 'ask a chat endpoint with function calling; set its key in JEXO_MODEL_KEY')
       .option('--model-name <name>', 'model of that endpoint')
-      .option('--at-least <share>', 'share of questions that must be right, from 0 to 1', '1')
+      .option('--at-least <share>', 'share of questions that must be correct, from 0 to 1', '1')
       .option('--html <file>', 'also write the report as an HTML page')
       .option('--no-layers', 'run the kit without its layers')
       .option('--json', 'print the report as JSON')

@@ -42,7 +42,7 @@ Beside it, to see it live: jexo loupe --follow apiary.tape.jsonl`,
       if (flags.http !== undefined && target.kind !== 'url')
         throw kitErrors.argumentUnreadable(
           '--http',
-          'a URL as target; the relay talks to a command over stdin and stdout',
+          'a URL as target; for a command, the relay uses stdin and stdout',
         )
       const http = addressOf(flags.http)
       const token = process.env.JEXO_TOKEN || undefined

@@ -30,8 +30,8 @@ export const signIn = () =>
     .option('--scopes <names>', 'scopes to ask for, separated by commas; default: those that the server needs')
     .option('--device', 'sign in with a browser on another device, by typing a code there')
     .option('--explain', 'sign in again, and print each step with its requests; secrets are masked')
-    .option('--fresh', 'sign in again, and replace the sign-in that is kept')
-    .option('--list', 'list the sign-ins that are kept')
+    .option('--fresh', 'sign in again, and replace the stored sign-in')
+    .option('--list', 'list the stored sign-ins')
     .option('--json', 'print the outcome as JSON')
     .addHelpText(
       'after',

@@ -17,7 +17,7 @@ export const tasks = () =>
     new Command('tasks')
       .description(verbTexts.tasks.about)
       .argument('<target>', 'URL, exec:<command line>, or <config file>#<entry>')
-      .addArgument(new Argument('[action]', 'what to do').choices(actions).default('list'))
+      .addArgument(new Argument('[action]', 'operation').choices(actions).default('list'))
       .argument('[id]', 'id of a task')
       .option('--json', 'print the result as JSON')
       .addHelpText(

@@ -20,11 +20,11 @@ type Action = (typeof actions)[number]
 export const token = () =>
   new Command('token')
     .description(verbTexts.token.about)
-    .addArgument(new Argument('<action>', 'what to do').choices(actions))
+    .addArgument(new Argument('<action>', 'operation').choices(actions))
     .argument('[name]', 'name of the caller')
     .option('--file <file>', 'token file', 'callers.tokens.jsonl')
     .option('--scopes <names>', 'scopes of the caller, separated by commas; * for all')
-    .option('--expires <time>', 'end of the token: a duration such as 90d, 12h or 30m, or a date; default: none')
+    .option('--expires <time>', 'expiry of the token: a duration such as 90d, 12h or 30m, or a date; default: none')
     .option('--json', 'print the outcome as JSON')
     .addHelpText(
       'after',
@@ -78,7 +78,7 @@ function endOf(text: string): string {
   if (Number.isNaN(at) || at <= Date.now())
     throw kitErrors.argumentUnreadable(
       `the end ${JSON.stringify(text)}`,
-      'a duration such as 90d, or a date that is still to come',
+      'a duration such as 90d, or a date in the future',
     )
   return new Date(at).toISOString()
 }

@@ -36,7 +36,10 @@ export const vetCommand = () =>
       .argument('[target]', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .option('--strict', 'exit with 1 on warnings too; default: only on errors')
       .option('--wire', 'also check the server against the standard')
-      .option('--probe <calls>', 'call each read-only tool this often with generated arguments, valid and invalid')
+      .option(
+        '--probe <calls>',
+        'call each read-only tool this many times with generated arguments, valid and invalid',
+      )
       .option('--seed <number>', 'seed of --probe; the same seed makes the same calls')
       .option('--save [file]', 'save the current definitions as the contract; later changes are findings')
       .option('--contract <file>', 'contract file; default: <name>.contract.json beside the kit')

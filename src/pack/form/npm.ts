@@ -13,12 +13,12 @@ export const npmForm: Form = {
     if (!packageName.test(name) || name.length > 214)
       throw kitErrors.argumentUnreadable(
         `the package name ${JSON.stringify(name)}`,
-        'one such as @marsh-lane/apiary',
+        'a name such as @marsh-lane/apiary',
       )
     if (!/^\d+\.\d+\.\d+(?:[-+][\w.+-]+)?$/.test(kit.version))
       throw kitErrors.argumentUnreadable(
         `the kit's version ${JSON.stringify(kit.version)}`,
-        'a version that npm takes, such as 1.0.0, in the kit',
+        'a version that npm accepts, such as 1.0.0',
       )
     const manifest = {
       name,

@@ -17,7 +17,8 @@ export async function serveByWorkers(
 ): Promise<number | undefined> {
   if (workers === undefined || process.env[numberVariable] !== undefined) return undefined
   const [first] = [...alone, ...(sshTunnel ? ['--ssh-tunnel'] : [])]
-  if (first !== undefined) throw kitErrors.argumentUnreadable(`${first} with --workers`, 'one of the two')
+  if (first !== undefined)
+    throw kitErrors.argumentUnreadable(`${first} with --workers`, 'only one of these options')
   const { runWorkers } = await import('./primary.js')
   return runWorkers({
     count: workers,

@@ -22,7 +22,7 @@ export const aboutAlike: Rule = {
           {
             location: `${inTool(one)} and ${inTool(other)}`,
             problem: `the descriptions share ${Math.round(share * 100)} % of their words`,
-            fix: 'begin each with the difference',
+            fix: 'begin each description with the difference',
           },
         ]
       }),

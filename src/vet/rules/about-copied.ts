@@ -14,6 +14,6 @@ export const aboutCopied: Rule = {
     ).map((group) => ({
       location: group.map(inTool).join(' and '),
       problem: 'the descriptions are the same',
-      fix: 'describe how each differs from the other',
+      fix: 'describe how the tools differ',
     })),
 }

@@ -7,13 +7,13 @@ export const aboutLong: Rule = {
   id: 'about-long',
   group: 'words',
   severity: 'warning',
-  about: 'Descriptions so long that hosts may cut them.',
+  about: 'Descriptions so long that hosts may truncate them.',
   check: ({ tools }) =>
     tools
       .filter(({ description = '' }) => description.length > most)
       .map((tool) => ({
         location: inTool(tool),
-        problem: `the description has ${tool.description?.length} characters; hosts may cut it after ${most}`,
-        fix: 'put the essential part first, and details into the parameters or a resource',
+        problem: `the description has ${tool.description?.length} characters; hosts may truncate it after ${most}`,
+        fix: 'put the essential part first, and move details to the parameters or a resource',
       })),
 }

@@ -5,7 +5,7 @@ export const aboutMissing: Rule = {
   id: 'about-missing',
   group: 'words',
   severity: 'error',
-  about: 'Tools without a description: a model chooses by it.',
+  about: 'Tools without a description, which a model needs to choose a tool.',
   check: ({ tools }) =>
     tools
       .filter(({ description }) => !description?.trim())

@@ -11,7 +11,7 @@ export const arrayUnbounded: Rule = {
       type === 'array' && maxItems === undefined && prefixItems === undefined ? true : undefined,
     ).map(({ tool, path }) => ({
       location: placeIn(tool, path),
-      problem: 'the list has no maximum length',
+      problem: 'the list has no maximum length, so a model may send thousands of items',
       fix: 'set maxItems',
     })),
 }

@@ -16,7 +16,7 @@ export const costOfAll: Rule = {
           {
             location: 'tools',
             problem: `${tools.length} ${tools.length === 1 ? 'tool' : 'tools'}, about ${sum} tokens of context in every conversation`,
-            fix: 'serve fewer (--only), or a catalogue',
+            fix: 'serve fewer tools (--only), or use a catalogue',
           },
         ]
       : []

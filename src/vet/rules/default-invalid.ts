@@ -6,7 +6,7 @@ export const defaultInvalid: Rule = {
   id: 'default-invalid',
   group: 'schemas',
   severity: 'error',
-  about: 'Defaults that do not fit their own schema.',
+  about: 'Defaults that do not match their own schema.',
   check: async ({ tools }) => {
     const found: Found[] = []
     for (const tool of tools)
@@ -16,8 +16,8 @@ export const defaultInvalid: Rule = {
         if (issue)
           found.push({
             location: placeIn(tool, path),
-            problem: `the default ${JSON.stringify(schema.default)} does not fit its schema: ${issue}`,
-            fix: 'set a default that fits',
+            problem: `the default ${JSON.stringify(schema.default)} does not match its schema: ${issue}`,
+            fix: 'set a default that matches the schema',
           })
       }
     return found

@@ -6,7 +6,7 @@ export const exampleInvalid: Rule = {
   id: 'example-invalid',
   group: 'schemas',
   severity: 'error',
-  about: 'Examples that do not fit the input schema.',
+  about: 'Examples that do not match the input schema.',
   check: async ({ tools }) => {
     const found: Found[] = []
     for (const tool of tools) {
@@ -16,7 +16,7 @@ export const exampleInvalid: Rule = {
         if (issue)
           found.push({
             location: `${inTool(tool)}, example ${at + 1}`,
-            problem: `the example does not fit the input schema: ${issue}`,
+            problem: `the example does not match the input schema: ${issue}`,
             fix: 'fix the example; people and models copy it',
           })
       }

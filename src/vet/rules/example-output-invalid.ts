@@ -5,7 +5,7 @@ export const exampleOutputInvalid: Rule = {
   id: 'example-output-invalid',
   group: 'schemas',
   severity: 'error',
-  about: 'Examples whose output does not fit the output schema.',
+  about: 'Examples whose output does not match the output schema.',
   check: async ({ kit }) => {
     const found: Found[] = []
     for (const part of kit?.parts ?? []) {
@@ -16,7 +16,7 @@ export const exampleOutputInvalid: Rule = {
         if (issue)
           found.push({
             location: `tool ${part.name}, example ${at + 1}`,
-            problem: `the example's output does not fit the output schema: ${issue}`,
+            problem: `the example's output does not match the output schema: ${issue}`,
             fix: 'fix the example or the schema',
           })
       }

@@ -11,6 +11,6 @@ export const nameCollision: Rule = {
     alike(tools, ({ name }) => normalised(name)).map((group) => ({
       location: group.map(inTool).join(' and '),
       problem: 'hosts that ignore case and punctuation see one name',
-      fix: 'use names that differ in a word',
+      fix: 'use names that differ in at least one word',
     })),
 }

@@ -16,6 +16,6 @@ export const nameDefault: Rule = {
       .map((tool) => ({
         location: inTool(tool),
         problem: `the name "${tool.name}" is a placeholder`,
-        fix: 'use a name that tells what the tool does',
+        fix: 'use a name that describes what the tool does',
       })),
 }

@@ -4,7 +4,7 @@ export const printDiverted: Rule = {
   id: 'print-diverted',
   group: 'wire',
   severity: 'warning',
-  about: 'Output on stdout while a kit loads.',
+  about: 'Output on stdout while the kit loads.',
   check: ({ diverted = [] }) =>
     diverted.map((print) => ({
       location: 'stdout',

@@ -13,7 +13,7 @@ export const schemaChoices: Rule = {
       Array.isArray(choices) && choices.length > most ? choices.length : undefined,
     ).map(({ tool, path, found }) => ({
       location: placeIn(tool, path),
-      problem: `the enum has ${found} values`,
+      problem: `the enum has ${found} values; chat endpoints reject enums of that length`,
       fix: 'accept a string, check it in the tool, and offer a second tool to look values up',
     })),
 }

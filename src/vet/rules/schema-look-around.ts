@@ -11,7 +11,7 @@ export const schemaLookAround: Rule = {
       typeof pattern === 'string' && /\(\?[=!<]/.test(pattern) ? pattern : undefined,
     ).map(({ tool, path, found }) => ({
       location: placeIn(tool, path),
-      problem: `the pattern ${found} uses look-around`,
+      problem: `the pattern ${found} uses look-around, which many engines reject`,
       fix: 'rewrite it without (?=, (?! and (?<',
     })),
 }

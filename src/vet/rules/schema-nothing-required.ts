@@ -5,8 +5,7 @@ export const schemaNothingRequired: Rule = {
   id: 'schema-nothing-required',
   group: 'schemas',
   severity: 'note',
-  about:
-    'Tools with several arguments and none of them required: a model leaves out what it does not have to give.',
+  about: 'Tools with several arguments, none of them required, which a model may all omit.',
   check: ({ tools }) =>
     tools
       .filter(
@@ -17,7 +16,7 @@ export const schemaNothingRequired: Rule = {
       .filter((tool) => parametersOf(tool).every(([, schema]) => schema.default === undefined))
       .map((tool) => ({
         location: inTool(tool),
-        problem: `none of the ${parametersOf(tool).length} arguments is required or has a default`,
+        problem: `none of the ${parametersOf(tool).length} arguments is required or has a default; a model may omit all of them`,
         fix: 'require the arguments the tool needs, and set defaults for the others',
       })),
 }

@@ -33,7 +33,7 @@ export const schemaRecursive: Rule = {
       return names.map((name) => ({
         location: inTool(tool),
         problem: `the input is recursive ($ref ${name}); some chat endpoints reject that`,
-        fix: 'write out the levels that are needed',
+        fix: 'define each level that is needed',
       }))
     }),
 }

@@ -14,7 +14,7 @@ export const schemaRootUnion: Rule = {
         : [
             {
               location: inTool(tool),
-              problem: `the input has ${found.join(' and ')} at the root`,
+              problem: `the input has ${found.join(' and ')} at the root, which chat endpoints reject`,
               fix: 'use one object, or one tool per case',
             },
           ]

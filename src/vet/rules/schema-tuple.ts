@@ -10,7 +10,7 @@ export const schemaTuple: Rule = {
     inInputs(surface, ({ prefixItems }) => (Array.isArray(prefixItems) ? prefixItems.length : undefined)).map(
       ({ tool, path, found }) => ({
         location: placeIn(tool, path),
-        problem: `a tuple of ${found} items (prefixItems)`,
+        problem: `the list is a tuple of ${found} items (prefixItems); some chat endpoints reject tuples`,
         fix: 'use an object with named fields',
       }),
     ),

@@ -10,8 +10,8 @@ export const schemaTypeList: Rule = {
     inInputs(surface, ({ type }) => (Array.isArray(type) ? type.map(String) : undefined)).map(
       ({ tool, path, found }) => ({
         location: placeIn(tool, path),
-        problem: `the type is ${found.join(' or ')}`,
-        fix: found.includes('null') ? 'leave it out instead of giving null' : 'decide for one, or use anyOf',
+        problem: `the type is ${found.join(' or ')}; some chat endpoints accept only a single type`,
+        fix: found.includes('null') ? 'make the value optional instead of nullable' : 'use a single type, or anyOf',
       }),
     ),
 }

@@ -14,8 +14,8 @@ export const toolsMany: Rule = {
       ? [
           {
             location: 'tools',
-            problem: `there are ${tools.length} tools`,
-            fix: 'serve fewer (--only), or a catalogue',
+            problem: `there are ${tools.length} tools, more than a model can choose from reliably`,
+            fix: 'serve fewer tools (--only), or use a catalogue',
           },
         ]
       : []

@@ -17,8 +17,8 @@ export const viewData: Rule = {
           location: `resource ${uri}`,
           problem: differs
             ? 'two reads returned two documents; hosts keep the first and show it for later calls too'
-            : `the page holds about ${Math.round(baked / 1000)} kB of JSON; hosts keep the page, so the data gets old`,
-          fix: 'return data in the result of the tool, and read it by host.result in the page',
+            : `the page contains about ${Math.round(baked / 1000)} kB of JSON; hosts keep the page, so the data becomes outdated`,
+          fix: 'return the data in the result of the tool, and read it from host.result in the page',
         },
       ]
     }),

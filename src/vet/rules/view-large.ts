@@ -14,6 +14,6 @@ export const viewLarge: Rule = {
       .map(({ uri, bytes }) => ({
         location: `resource ${uri}`,
         problem: `the page has ${Math.round(bytes / 1000)} kB; it is sent and parsed for each call that shows it`,
-        fix: 'load pictures as resources of the server, and leave out what the page does not use',
+        fix: 'load pictures as resources of the server, and remove unused code and styles',
       })),
 }

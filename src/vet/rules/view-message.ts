@@ -4,13 +4,13 @@ export const viewMessage: Rule = {
   id: 'view-message',
   group: 'safety',
   severity: 'note',
-  about: 'Messages of pages that a model may take for the wish for another call.',
+  about: 'Messages of pages that could make a model call a tool again.',
   check: ({ views = [] }) =>
     views.flatMap(({ uri, html }) =>
       [...new Set(messagesIn(html))].filter(isAmbiguous).map((text) => ({
         location: `resource ${uri}`,
-        problem: `the page says ${JSON.stringify(text)} in the conversation; a model may call a tool again for it`,
-        fix: 'say what has happened and what is wanted, or use host.tellModel, which starts no turn',
+        problem: `the page says ${JSON.stringify(text)} in the conversation; a model may call a tool again because of it`,
+        fix: 'say what happened and what the user wants, or use host.tellModel, which does not start a turn',
       })),
     ),
 }

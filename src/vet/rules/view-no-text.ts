@@ -10,7 +10,7 @@ export const viewNoText: Rule = {
       .filter(({ hasText }) => !hasText)
       .map(({ tool }) => ({
         location: `tool ${tool}`,
-        problem: 'its result has no text; hosts without views, and every model, get nothing',
-        fix: 'return structured content, or a text block with what the page shows',
+        problem: 'the result has no text, so models and hosts without views receive nothing',
+        fix: 'return structured content, or a text block with the content of the page',
       })),
 }

@@ -13,7 +13,7 @@ export const viewRemote: Rule = {
         ({ url, needs }) => ({
           location: `resource ${uri}`,
           problem: `the page uses ${url.slice(0, 200)}, which hosts block: the view does not declare its origin`,
-          fix: `add ${originOf(url)} to "${needs}" of the view (_meta.ui.csp), or put the file into the page`,
+          fix: `add ${originOf(url)} to "${needs}" of the view (_meta.ui.csp), or include the file in the page`,
         }),
       )
     }),

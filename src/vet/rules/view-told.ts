@@ -5,7 +5,7 @@ export const viewTold: Rule = {
   id: 'view-told',
   group: 'words',
   severity: 'warning',
-  about: 'Tools for pages only that models are told of.',
+  about: 'Texts that mention page-only tools to models.',
   check: ({ tools, instructions = '' }) => {
     const hidden = tools.filter((tool) => !uiOf(tool).isForModel).map(({ name }) => name)
     const texts = [
@@ -17,7 +17,7 @@ export const viewTold: Rule = {
         .filter((name) => wordsOf(text).has(name))
         .map((name) => ({
           location,
-          problem: `it tells the model of ${name}, which only pages may call`,
+          problem: `it mentions ${name}, which only pages may call; a model may try to call it`,
           fix: `remove the name, or add "model" to the visibility of ${name}`,
         })),
     )

@@ -5,7 +5,7 @@ export const viewType: Rule = {
   id: 'view-type',
   group: 'safety',
   severity: 'error',
-  about: 'Views with another media type than that of pages.',
+  about: 'Views with a media type that hosts do not show as a page.',
   check: ({ views = [] }) =>
     views
       .filter(({ missing, mimeType }) => missing === undefined && !isViewType(mimeType))

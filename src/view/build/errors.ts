@@ -4,7 +4,7 @@ export const pageErrors = {
   needsVite: (file: string, reference: string) =>
     new JexoError(
       'page-needs-vite',
-      `the page refers to ${reference}, and the package vite, which makes one document of it, is not installed`,
+      `the page refers to ${reference}, and the package vite, which bundles it into one document, is not installed`,
       'run: npm install --save-dev vite',
       file,
     ),

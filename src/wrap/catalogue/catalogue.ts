@@ -1,6 +1,6 @@
 import MiniSearch from 'minisearch'
 import type { Call } from '../../kit/call.js'
-import { closestTo } from '../../kit/closest.js'
+import { closestTo, suggestion } from '../../kit/closest.js'
 import { compilingValidator } from '../../kit/compiling-validator.js'
 import type { Effect } from '../../kit/effects.js'
 import type { Example, ToolPart } from '../../kit/part.js'
@@ -63,7 +63,7 @@ export function catalogueParts(
     if (known) return known
     const closest = closestTo(name, [...byName.keys()])
     throw new Refusal(
-      `There is no ${noun} ${JSON.stringify(name)}${closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''}. Search with ${prefix}find_${noun}.`,
+      `There is no ${noun} ${JSON.stringify(name)}${suggestion(closest) || '.'} Search with ${prefix}find_${noun}.`,
     )
   }
   let index: MiniSearch | undefined
@@ -93,7 +93,7 @@ export function catalogueParts(
           .slice(0, most)
         return {
           [plural]: hits.map(({ id }) => brief(entries[id as number] as CatalogueEntry, noun)),
-          ...(hits.length === 0 ? { note: `No ${noun} has these words; try others, or fewer.` } : {}),
+          ...(hits.length === 0 ? { note: `No ${noun} contains these words; try fewer or different words.` } : {}),
         }
       },
     }),

@@ -104,7 +104,7 @@ export function describedBy(
 }
 
 const positionals: Record<string, DescribedArgument> = {
-  operands: { about: 'What follows the options', repeat: true },
+  operands: { about: 'Operands after the options', repeat: true },
 }
 
 const sentence = (text: string): string => {

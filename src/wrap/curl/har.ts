@@ -19,7 +19,7 @@ export function requestsInHar(text: string, file: string): RecordedRequests {
     const where = `${file}, entry ${at + 1}`
     const request = isObject(entry) && isObject(entry.request) ? entry.request : undefined
     if (!request || typeof request.url !== 'string' || typeof request.method !== 'string') {
-      unread.push({ where, reason: 'it holds no request' })
+      unread.push({ where, reason: 'it contains no request' })
     } else if (isForData(entry as JsonObject, request)) {
       const body = bodyOf(request.postData)
       if (body === 'unreadable') {

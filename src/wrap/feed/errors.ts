@@ -10,14 +10,14 @@ export const feedErrors = {
   feedAddress: (given: string) =>
     new JexoError(
       'feed-address',
-      `${JSON.stringify(given.replace(/\/\/[^@/]*@/, '//'))} is not a known kind of feed`,
-      'give mqtt://…, opc.tcp://…, https://…, wss+json://…, webhook://host:port/path or a file: URL, or a source with open or poll',
+      `${JSON.stringify(given.replace(/\/\/[^@/]*@/, '//'))} is not a supported kind of feed`,
+      'use mqtt://…, opc.tcp://…, https://…, wss+json://…, webhook://host:port/path or a file: URL, or a source with open or poll',
     ),
   feedUnreachable: (where: string, reason: string) =>
     new JexoError(
       'feed-unreachable',
       `the source cannot be reached (${reason})`,
-      'check that it runs, and its address, user and password',
+      'check that it runs, and check its address, user and password',
       where,
       { forCallers: 'The source of the readings cannot be reached now; try again later.' },
     ),

@@ -139,7 +139,7 @@ const shownHistory = (feed: Feed, series: Series): object => ({
 function statusPart(plan: FeedPlan, shared: SharedFeed): Part {
   return resource(plan.status, {
     name: `${plan.name}_status`,
-    about: `Whether the source of ${plan.name} is there, and how fresh its readings are.`,
+    about: `State of the connection to the source of ${plan.name}, and the age of its readings.`,
     mimeType: 'application/json',
     ...belongings(plan, shared),
     async read(call) {

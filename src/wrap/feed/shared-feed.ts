@@ -117,7 +117,7 @@ function sourceOf(
   return {
     pushing: sourceAtAddress(address, options),
     settings: {
-      [urlSetting]: setting({ about: `Where the ${name} feed comes from`, default: url }),
+      [urlSetting]: setting({ about: `Address of the ${name} feed`, default: url }),
       [userSetting]: setting({ about: `User of the ${name} feed`, optional: true }),
       [passwordSetting]: setting({
         about: `Password, token or secret of the ${name} feed`,

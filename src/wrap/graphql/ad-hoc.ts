@@ -7,7 +7,7 @@ import type {
 } from 'graphql'
 import { messageOf } from '../../errors.js'
 import type { Call } from '../../kit/call.js'
-import { closestTo } from '../../kit/closest.js'
+import { closestTo, suggestion } from '../../kit/closest.js'
 import type { Part } from '../../kit/part.js'
 import { Refusal } from '../../kit/refusal.js'
 import { tool } from '../../kit/tool.js'
@@ -200,7 +200,7 @@ function found(schema: GraphQLSchema, words: string): object {
     found: hits
       .slice(0, 25)
       .map(({ label, about }) => (about ? `${label}: ${about.split('\n')[0]?.slice(0, 160)}` : label)),
-    ...(hits.length > 25 ? { note: `${hits.length - 25} more; give more words.` } : {}),
+    ...(hits.length > 25 ? { note: `${hits.length - 25} more; narrow the search with more words.` } : {}),
   }
 }
 
@@ -224,9 +224,7 @@ function shownType(lib: Lib, schema: GraphQLSchema, name: string): object {
   const type = schema.getType(name)
   if (!type) {
     const closest = closestTo(name, Object.keys(schema.getTypeMap()))
-    throw new Refusal(
-      `There is no type ${JSON.stringify(name)}${closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''}.`,
-    )
+    throw new Refusal(`There is no type ${JSON.stringify(name)}${suggestion(closest) || '.'}`)
   }
   const about = type.description ? { about: type.description.slice(0, 600) } : {}
   if (lib.isEnumType(type))
@@ -252,6 +250,8 @@ function shownType(lib: Lib, schema: GraphQLSchema, name: string): object {
     type: name,
     ...about,
     fields: fields.slice(0, maxShown),
-    ...(fields.length > maxShown ? { note: `${fields.length - maxShown} more fields; find them by words.` } : {}),
+    ...(fields.length > maxShown
+      ? { note: `${fields.length - maxShown} more fields; search for them by words.` }
+      : {}),
   }
 }

@@ -151,7 +151,10 @@ function faultOf(
   if (method === 'subscription')
     return { reason: 'subscriptions have no end, but a call must end', fix: 'write a query' }
   if (takesUpload(schema, node))
-    return { reason: 'it uploads a file, which is not supported', fix: 'upload by another API of the service' }
+    return {
+      reason: 'it uploads a file, which is not supported',
+      fix: 'upload the file through another API of the service',
+    }
   const fragments = file.document.definitions.filter(({ kind }) => kind === Kind.FRAGMENT_DEFINITION)
   const document = { kind: Kind.DOCUMENT, definitions: [node, ...fragments] } as const
   const [fault] = validate(schema, document).filter(({ message }) => !/^Fragment ".*" is never used/.test(message))

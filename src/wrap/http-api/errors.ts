@@ -7,7 +7,7 @@ export const httpApiErrors = {
       `${host} ${host === address ? 'is' : `resolves to ${address},`} an address in a private network, but the API is public`,
       'if that is intended, set allowPrivateNetwork: true',
       undefined,
-      { forCallers: 'The API is at an address that this server does not call; trying again will not help.' },
+      { forCallers: 'The API is at an address that this server does not call. Trying again will not help.' },
     ),
   upstreamTimedOut: (host: string, timeoutMs: number) =>
     new JexoError(
@@ -20,16 +20,16 @@ export const httpApiErrors = {
   upstreamRedirect: (from: string, to: string, reason: string) =>
     new JexoError(
       'upstream-redirect',
-      `${from} points to ${to}, and ${reason}`,
+      `${from} redirects to ${to}, and ${reason}`,
       'if that is intended, add the host to allowedHosts',
       undefined,
-      { forCallers: 'The API leads to an address that this server does not call; trying again will not help.' },
+      { forCallers: 'The API redirects to an address that this server does not call. Trying again will not help.' },
     ),
   upstreamToken: (url: string, status: number, settings: readonly string[]) =>
     new JexoError(
       'upstream-token',
       `${url} returned no token (status ${status}) for the values of ${settings.join(' and ')}`,
-      'check both, and the scopes',
+      'check these settings and the scopes',
     ),
   upstreamBody: (method: string) =>
     new JexoError(

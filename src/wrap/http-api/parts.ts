@@ -123,7 +123,7 @@ function clientOf(plan: RestPlan, options: RestOptions, unpack: Unpack | undefin
 /** Base URL of the API; not required if the API runs in this process. */
 function baseSetting({ base, title }: RestPlan, { upstream }: RestOptions): Record<string, Setting> {
   if (upstream) return {}
-  const about = `Where ${title} is, such as https://api.example${base.path ?? '/v1'}`
+  const about = `Base URL of ${title}, such as https://api.example${base.path ?? '/v1'}`
   return { [base.setting]: setting({ about, ...(base.url === undefined ? {} : { default: base.url }) }) }
 }
 

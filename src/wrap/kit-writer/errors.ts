@@ -5,7 +5,7 @@ export const kitWriterErrors = {
     new JexoError(
       'wrap-takes-nothing',
       `${reasons === '' ? 'it has no operations' : `none of its operations is included: ${reasons}`}`,
-      'choose others, or include writes with --writes (writes: true)',
+      'include other operations, or include writes with --writes (writes: true)',
       source,
     ),
   kitFileExists: (file: string) =>
@@ -32,18 +32,18 @@ export const kitWriterErrors = {
   /** Why a kit does not load with another source; the temporary file no longer exists. */
   notAdded: (file: string, cause: unknown) =>
     isJexoError(cause) && cause.code === 'part-taken'
-      ? new JexoError(cause.code, cause.problem, 'give --prefix, --only or --except', file, { cause })
+      ? new JexoError(cause.code, cause.problem, 'set --prefix, --only or --except', file, { cause })
       : new JexoError(
           'kit-not-found',
           `the kit does not load with the source: ${isJexoError(cause) ? cause.problem : messageOf(cause)}`,
-          'the file is as it was',
+          'the file was not changed',
           file,
           { cause },
         ),
   sourceThere: (file: string, source: string) =>
     new JexoError(
       'kit-file-exists',
-      `${source} is a source of the kit already`,
+      `${source} is already a source of the kit`,
       'edit its options in the file',
       file,
     ),
@@ -63,14 +63,14 @@ export const kitWriterErrors = {
     new JexoError(
       'kit-file-unmarked',
       `it was written for ${listOf(sources)}`,
-      'give one of these sources, or add this one with jexo add',
+      'pass one of these sources, or add this one with jexo add',
       file,
     ),
   kitFileUnmarked: (file: string) =>
     new JexoError(
       'kit-file-unmarked',
-      'it was not written by jexo wrap, so there is nothing to compare it with',
-      'give a file written with --out',
+      'it was not written by jexo wrap, so it cannot be compared with its source',
+      'pass a file written with --out',
       file,
     ),
 }

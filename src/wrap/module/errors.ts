@@ -19,14 +19,14 @@ export const moduleErrors = {
       skipped.length > 0
         ? `none of its exports can become a tool: ${skipped.join('; ')}`
         : 'it exports no functions',
-      'change the functions named above, or export others',
+      skipped.length > 0 ? 'change these functions, or export others' : 'export the functions to offer as tools',
       source,
     ),
   wrapInstanceMissing: (className: string, source: string) =>
     new JexoError(
       'wrap-instance-missing',
       `there is no exported class ${className}`,
-      'name exported classes in instances',
+      'use the names of exported classes in instances',
       source,
     ),
 }

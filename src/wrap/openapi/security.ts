@@ -101,7 +101,7 @@ function supportedScheme(name: string, scheme: JsonObject, server: string | unde
   if (kind === 'apikey') {
     const { in: place, name: parameter } = scheme
     if ((place !== 'header' && place !== 'query' && place !== 'cookie') || typeof parameter !== 'string')
-      return { reason: `the key "${name}" does not say where it is sent` }
+      return { reason: `the key "${name}" has no valid "in"` }
     return {
       credential: (setting) => ({ name, kind: 'apiKey', in: place, parameter, setting: setting('API_KEY') }),
     }

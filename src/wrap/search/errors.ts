@@ -7,6 +7,6 @@ export const searchErrors = {
       `the endpoint returned no vectors (${reason})`,
       'check the address, the model and the key',
       where,
-      { forCallers: 'The search cannot be used now; try again later.' },
+      { forCallers: 'The search is not available now; try again later.' },
     ),
 }

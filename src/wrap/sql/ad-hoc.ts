@@ -1,5 +1,5 @@
 import type { Call } from '../../kit/call.js'
-import { closestTo } from '../../kit/closest.js'
+import { closestTo, suggestion } from '../../kit/closest.js'
 import { type Outcome, outcome } from '../../kit/outcome.js'
 import type { Part } from '../../kit/part.js'
 import { Refusal } from '../../kit/refusal.js'
@@ -56,7 +56,7 @@ function explainTool({ explain, ask }: Names, plan: SqlPlan, database: SharedDat
 function askTool({ explain, ask }: Names, plan: SqlPlan, shared: SharedDatabase): Part {
   const { name, dialect } = plan.address
   return tool(ask, {
-    about: `Reads from the ${name} database with one SELECT statement of ${dialectNames[dialect]}. Use ${explain} to list the tables. Long results are cut; use skip for the next rows.`,
+    about: `Reads from the ${name} database with one SELECT statement of ${dialectNames[dialect]}. Use ${explain} to list the tables. Long results are truncated; use skip to get the next rows.`,
     effect: 'read',
     ...belongings(shared),
     input: {
@@ -110,7 +110,9 @@ function found(tables: readonly PlannedTable[], words: string): object {
       const names = columns.slice(0, 12).map((column) => column.name)
       return `${name}(${names.join(', ')}${columns.length > 12 ? ', …' : ''})${about ? `: ${about}` : ''}`
     }),
-    ...(scored.length > maxShown ? { note: `${scored.length - maxShown} more; narrow them with words.` } : {}),
+    ...(scored.length > maxShown
+      ? { note: `${scored.length - maxShown} more; narrow the search with words.` }
+      : {}),
   }
 }
 
@@ -133,7 +135,5 @@ function shown(tables: readonly PlannedTable[], name: string): object {
     name,
     tables.map((one) => one.name),
   )
-  throw new Refusal(
-    `There is no table ${JSON.stringify(name)}${closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''}.`,
-  )
+  throw new Refusal(`There is no table ${JSON.stringify(name)}${suggestion(closest) || '.'}`)
 }
