@@ -69,6 +69,12 @@ export default class {
   async handleTestEvent({ name, error, test }) {
     const failures = name === 'hook_failure' ? [error] : name === 'test_done' ? test.errors.flat() : []
     for (const failure of failures) await withSourceLines(failure, this.compiled)
+    // What tests print is shown with the place that printed it.
+    for (const printed of (name === 'run_finish' && globalThis.console.getBuffer?.()) || []) {
+      const place = { stack: printed.origin }
+      await withSourceLines(place, this.compiled)
+      printed.origin = place.stack
+    }
   }
 
   /** Undoes what a file may have changed for the next one. */
