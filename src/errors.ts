@@ -182,7 +182,7 @@ export class JexoError extends Error {
   constructor(code: ErrorCode, problem: string, fix: string, location?: string, details: ErrorDetails = {}) {
     const { cause } = details
     const prefix = location === undefined ? '' : `${location}: `
-    super(`${prefix}${problem}; ${fix}.`, cause === undefined ? undefined : { cause })
+    super(`${prefix}${problem}; ${fix}${fix.endsWith('?') ? '' : '.'}`, cause === undefined ? undefined : { cause })
     this.name = 'JexoError'
     this.code = code
     this.problem = problem

@@ -82,7 +82,7 @@ async function reasonAgainst(field: JsonObject, value: unknown): Promise<string 
   try {
     const validate = await foreignValidator.prepare(field)
     const [issue] = validate(value)
-    return issue && `${JSON.stringify(value)} does not fit: ${issue.reason}. Try again, or press Ctrl-C to cancel.`
+    return issue && `${JSON.stringify(value)} is not valid: ${issue.reason}. Try again, or press Ctrl-C to cancel.`
   } catch {
     return undefined
   }

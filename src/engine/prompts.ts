@@ -70,7 +70,7 @@ async function fill(session: Session, incoming: Incoming, ready: ReadyPrompt, gi
     const checked = await checkInput(given)
     if (!checked.ok) {
       const reasons = checked.issues.map(({ path, reason }) => `${path.join('.') || 'arguments'}: ${reason}`)
-      throw rpcErrors.invalidParams(`the arguments do not fit ${part.name}: ${reasons.join('; ')}`)
+      throw rpcErrors.invalidParams(`invalid arguments for ${part.name}: ${reasons.join('; ')}`)
     }
     const layers = layersFor(ready.layers, 'prompts/get')
     const run = () =>

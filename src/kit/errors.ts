@@ -77,7 +77,7 @@ export const kitErrors = {
     new JexoError(
       'part-missing',
       `there is no part "${name}"`,
-      closest.length > 0 ? `did you mean ${listOf(closest)}` : 'check the name',
+      closest.length > 0 ? `did you mean ${listOf(closest)}?` : 'check the name',
     ),
   kitField: (field: string, wanted: string) =>
     new JexoError('kit-field', `"${field}" of the kit is missing or not valid`, `expected ${wanted}`),

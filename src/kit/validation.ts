@@ -118,7 +118,7 @@ export function explainIssues(
   const required = Array.isArray(schema.required) ? schema.required : []
   const accepted = properties.map((name) => (required.includes(name) ? name : `${name}?`)).join(', ')
   lines.push(accepted ? `Arguments of ${tool}: ${accepted}.` : `${tool} takes no arguments.`)
-  return `The arguments do not fit ${tool}; correct them and call again.\n${lines.join('\n')}`
+  return `Invalid arguments for ${tool}; correct them and call again.\n${lines.join('\n')}`
 }
 
 /** A value that matches no branch of a union fails in each of them; this returns a single issue for it. */

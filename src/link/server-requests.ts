@@ -164,7 +164,7 @@ async function answerQuestion(
   const checked = await check(content)
   if (checked.ok) return { action: 'accept', content }
   const reasons = checked.issues.map(({ path, reason }) => `${path.join('.') || 'answer'}: ${reason}`).join('; ')
-  throw new RpcError(codes.internal, `The answer does not fit the question: ${reasons}`)
+  throw new RpcError(codes.internal, `The answer does not match the schema of the question: ${reasons}`)
 }
 
 function questionOf({ params, signal, id: requestId }: Incoming, revision: Revision): Question {

@@ -32,7 +32,7 @@ export function checkTools(file: string, questions: readonly Question[], tools: 
     throw rehearseErrors.questionsUnreadable(
       file,
       `question ${at + 1} expects the tool "${tool}", which the server does not have`,
-      closest.length > 0 ? `did you mean ${closest.join(', ')}` : 'name a tool of the server, or none',
+      closest.length > 0 ? `did you mean ${closest.join(', ')}?` : 'name a tool of the server, or none',
     )
   }
 }

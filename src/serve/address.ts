@@ -10,6 +10,9 @@ export function readHttpAddress(text: string): HttpAddress {
   const found = /^(?:(\[[0-9a-fA-F:]+\]|[^:[\]]+):)?(\d{1,5})$/.exec(text)
   const port = Number(found?.[2])
   if (!found || port > 65_535)
-    throw kitErrors.argumentUnreadable(`the address ${JSON.stringify(text)}`, '[host:]port')
+    throw kitErrors.argumentUnreadable(
+      `the address ${JSON.stringify(text)}`,
+      '[host:]port, with a port up to 65535',
+    )
   return { host: found[1]?.replace(/^\[|\]$/g, '') ?? '127.0.0.1', port }
 }

@@ -2,7 +2,7 @@ import { JexoError, listOf } from '../errors.js'
 
 /** The closest names, or the command that lists all. */
 const closestText = (closest: readonly string[], otherwise: string): string =>
-  closest.length === 0 ? otherwise : `did you mean ${listOf(closest)}`
+  closest.length === 0 ? otherwise : `did you mean ${listOf(closest)}?`
 
 export const talkErrors = {
   toolUnknown: (tool: string, closest: readonly string[], where: string) =>

@@ -48,7 +48,7 @@ export const kitMatchers = {
     const validate = await compilingValidator.prepare(schema)
     const issues = validate(value).map(({ path, reason }) => `${path.join('.') || 'the value'} ${reason}`)
     const shown = JSON.stringify(value, null, 2) ?? 'nothing'
-    return verdict(issues.length === 0, ['it does not fit:', ...issues, shown].join('\n'))
+    return verdict(issues.length === 0, ['it does not match the schema:', ...issues, shown].join('\n'))
   },
 }
 

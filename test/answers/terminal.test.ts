@@ -26,10 +26,10 @@ test.each<[string, string[], unknown, RegExp]>([
     /days \(/,
   ],
   [
-    'what does not fit, until it fits',
+    'invalid values, until they are valid',
     ['yes', 'x', '0', '7', 'nowhere', '', 'Sun', 'Tue'],
     { action: 'accept', content: { kg: 7, days: ['Tue'] } },
-    /"x" does not fit: .*number[\s\S]*0 does not fit: .*1[\s\S]*"nowhere" does not fit[\s\S]*\["Sun"\] does not fit/,
+    /"x" is not valid: .*number[\s\S]*0 is not valid: .*1[\s\S]*"nowhere" is not valid[\s\S]*\["Sun"\] is not valid/,
   ],
   ['a required value, again', ['y', '', '2', '', ''], { action: 'accept', content: { kg: 2 } }, /kg is required/],
   ['other keys, again', ['maybe', 'ja', 'n'], { action: 'decline' }, /Type y, n, or press Enter[\s\S]*Type y, n/],

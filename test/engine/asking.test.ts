@@ -149,7 +149,9 @@ describe('askPerson', () => {
 
   test('refuses an answer that does not match before it is sent', async () => {
     const link = await connect(kit, { onQuestion: () => ({ action: 'accept', content: { kg: 0 } }) })
-    expect(await textOf(link, 'plain_form')).toMatch(/The host refused: The answer does not fit the question: kg/)
+    expect(await textOf(link, 'plain_form')).toMatch(
+      /The host refused: The answer does not match the schema of the question: kg/,
+    )
     await link.close()
   })
 

@@ -187,7 +187,7 @@ describe('jexo vet', () => {
     expect(ran.code).toBe(1)
     expect(ran.stdout).toMatch(/^error +tool query +about-missing$/m)
     expect(ran.stdout).toMatch(/it writes "listening" to stdout/)
-    expect(ran.stderr).toMatch(/\d errors, \d warnings, \d notes?, by 60 rules/)
+    expect(ran.stderr).toMatch(/\d errors, \d warnings, \d notes? \(60 rules\)/)
     expect(JSON.parse(readFileSync(sarif, 'utf8')).runs[0].results.length).toBeGreaterThan(5)
     const data = await jexo(
       'vet',

@@ -23,7 +23,7 @@ export function openRegistry(key = demoKey): Application {
       const given = (await request.json().catch(() => ({}))) as Partial<Registered>
       const errors = faultsIn(given)
       if (errors.length > 0)
-        return problem(422, 'The hive cannot be registered', 'Some of it does not fit.', errors)
+        return problem(422, 'The hive cannot be registered', 'Some values are not valid.', errors)
       const hive = given as Registered
       const taken = hives.get(hive.hive)
       if (taken) return problem(409, 'The code is taken', `${hive.hive} stands at ${taken.site} already.`)

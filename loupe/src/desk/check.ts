@@ -23,7 +23,7 @@ function compile(schema: object): (value: unknown) => string[] {
     return (value) =>
       validate(value)
         ? []
-        : (validate.errors ?? []).map(({ instancePath, message = 'does not fit', params }) => {
+        : (validate.errors ?? []).map(({ instancePath, message = 'is not valid', params }) => {
             const place = instancePath.slice(1).replaceAll('/', '.') || 'the arguments'
             const more =
               'allowedValues' in params ? ` (${(params.allowedValues as unknown[]).slice(0, 8).join(', ')})` : ''

@@ -38,8 +38,7 @@ export const add = () =>
       if (preview.isEmpty) throw kitWriterErrors.wrapTakesNothing(label, '')
       await addPreview(kitFile, { known, label, preview })
       out(await planText(preview, label))
-      for (const other of preview.written?.(kitFile) ?? [])
-        say(`\nThe description of the calls is ${other}; edit it.`)
+      for (const other of preview.written?.(kitFile) ?? []) say(`\nEdit ${other}, which describes the calls.`)
       say(`\nAdded ${label} to ${kitFile}   (try it: jexo show ${kitFile})`)
     })
 

@@ -144,7 +144,7 @@ function print({ findings, asked, off, wire, probe: probed }: TargetReport): voi
   const found = parts
     .filter(([, number]) => number > 0)
     .map(([name, number]) => `${number} ${name}${number === 1 ? '' : 's'}`)
-  say(found.length === 0 ? colours.green(`no findings (${asked} rules)`) : `${found.join(', ')}, by ${asked} rules`)
+  say(found.length === 0 ? colours.green(`no findings (${asked} rules)`) : `${found.join(', ')} (${asked} rules)`)
 }
 
 /** The same finding in several places is printed once. */

@@ -141,7 +141,7 @@ async function emptyError(preview: Preview, label: string): Promise<Error> {
 }
 
 function sayWritten(file: string | undefined, others: readonly string[]): void {
-  for (const other of others) say(`\nThe description of the calls is ${other}; edit it.`)
+  for (const other of others) say(`\nEdit ${other}, which describes the calls.`)
   if (file === undefined) say('\nNothing was written. Write a kit file with --out <name>.kit.ts.')
   else say(`\nWrote ${file}   (try it: jexo show ${file})`)
 }

@@ -11,7 +11,7 @@ export const sqlErrors = {
     new JexoError(
       'column-missing',
       `there is no column ${JSON.stringify(column)} to search`,
-      closest.length > 0 ? `did you mean ${listOf(closest)}` : 'name it as table.column',
+      closest.length > 0 ? `did you mean ${listOf(closest)}?` : 'name it as table.column',
       undefined,
       { forCallers: true },
     ),
