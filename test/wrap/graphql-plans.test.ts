@@ -1,7 +1,9 @@
 import { pathToFileURL } from 'node:url'
+import { buildSchema, introspectionFromSchema } from 'graphql'
 import { planGraphql, type WrapGraphqlOptions } from 'jexo/graphql'
-import { written } from '../support/cli.js'
+import { newFolder, written } from '../support/cli.js'
 import type { Loose } from '../support/raw-session.js'
+import { Upstream } from '../support/upstream.js'
 
 const sdl = `
 """
@@ -291,4 +293,45 @@ describe('a schema', () => {
     expect(plan.operations).toHaveLength(1)
     expect(plan.warnings).toHaveLength(5)
   })
+})
+
+describe('an endpoint', () => {
+  const data = introspectionFromSchema(buildSchema(sdl))
+  afterAll(() => Upstream.endAll())
+
+  test.each([
+    ['another status', { status: 503, body: 'busy' }, 'refused introspection (status 503)'],
+    ['a schema with another status', { status: 500, body: { data } }, 'refused introspection (status 500)'],
+    ['errors', { body: { errors: [{ message: 'Not\nhere' }] } }, 'refused introspection (Not here)'],
+    ['errors without a text', { body: { errors: [{}] } }, 'refused introspection (errors)'],
+    ['a long error', { body: { errors: [{ message: 'x'.repeat(300) }] } }, `(${'x'.repeat(200)})`],
+    ['a page', { body: '<p>' }, 'it is not a GraphQL schema: Syntax Error'],
+    ['no schema', { body: { data: {} } }, 'it is not a GraphQL schema'],
+  ])('that returns %s is refused with the reason', async (_what, reply, reason) => {
+    const { url } = await Upstream.start(() => reply)
+    await expect(planGraphql(`${url}/graphql`)).rejects.toThrow(reason)
+  })
+
+  test('is planned like its file, also if it reports errors beside the schema', async () => {
+    const upstream = await Upstream.start(() => ({ body: { data, errors: [{ message: 'Slow' }] } }))
+    const plan = await planGraphql(`${upstream.url}/graphql`, { introspectionHeaders: { 'x-key': 'k' } })
+    expect(plan.base.url).toBe(`${upstream.url}/graphql`)
+    expect(upstream.last).toMatchObject({ method: 'POST', headers: { 'x-key': 'k' } })
+    const { operations } = await planned(undefined, { writes: false })
+    expect(plan.operations.map(({ name }) => name)).toStrictEqual(operations.map(({ name }: Loose) => name))
+  })
+
+  test('that cannot be reached is refused with the code of the error', async () => {
+    const upstream = await Upstream.start()
+    const { url } = upstream
+    await upstream.end()
+    await expect(planGraphql(`${url}/graphql`)).rejects.toThrow(/cannot be read \(ECONNREFUSED\)/)
+  })
+})
+
+test('a file that is missing or cannot be read is refused with the reason', async () => {
+  const missing = pathToFileURL(`${newFolder()}/gone.graphql`)
+  await expect(planGraphql(missing)).rejects.toThrow(/gone\.graphql: there is no such file/)
+  await expect(planGraphql(pathToFileURL(newFolder()))).rejects.toThrow(/it cannot be read \(EISDIR/)
+  await expect(planned('{ count }', { operations: [missing] })).rejects.toThrow(/there is no such file/)
 })
