@@ -48,7 +48,7 @@ const testsOf = {
   'wrap/naming': ['wrap/plans', 'wrap/openapi', 'wrap/curl', 'wrap/graphql', 'wrap/choose'],
   'wrap/curl': ['wrap/curl-plans', 'wrap/curl', 'wrap/exact/curl', 'wrap/exact/recordings', 'hostile/generated'],
   'wrap/graphql': ['wrap/graphql-plans', 'wrap/graphql', 'wrap/exact/graphql', 'hostile/graphql'],
-  'wrap/module': ['wrap/module', 'wrap/exact/module', 'wrap/exact/functions'],
+  'wrap/module': ['wrap/module-plans', 'wrap/module', 'wrap/exact/module', 'wrap/exact/functions'],
   'wrap/sql': ['wrap/sql-plans', 'wrap/sql-words'],
   'wrap/folder': ['wrap/plans', 'wrap/folder', 'wrap/exact/folder', 'hostile/files'],
   'wrap/feed': ['wrap/plans', 'wrap/feed', 'wrap/exact/feed'],
