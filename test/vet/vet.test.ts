@@ -5,7 +5,10 @@ import { diffContracts, toContract } from '../../src/vet/contract.js'
 import { rules } from '../../src/vet/rules.js'
 import { toSarif } from '../../src/vet/sarif.js'
 import { vet } from '../../src/vet/vet.js'
+import { parsed } from '../../src/vet/wire/child-talk.js'
 import { apiary, jexo, newFolder, root, written } from '../support/cli.js'
+import type { Loose } from '../support/raw-session.js'
+import { Upstream } from '../support/upstream.js'
 import { clean, faults } from './faults.js'
 
 describe('the rules', () => {
@@ -159,6 +162,35 @@ test('SARIF output describes every rule', async () => {
   ])
 })
 
+/** What a server without care responds, by method. */
+const faulty: Record<string, object> = {
+  initialize: {
+    protocolVersion: '2025-11-25',
+    capabilities: { tools: {} },
+    serverInfo: { name: 'server', version: '' },
+  },
+  ping: {},
+  'tools/list': {
+    tools: [
+      { name: 'query', inputSchema: { type: 'object', properties: { sql: { type: 'string' } } } },
+      { name: 'run', description: 'Runs.', inputSchema: { type: 'object' } },
+    ],
+  },
+}
+/** The same server over HTTP. */
+async function faultyEndpoint(): Promise<string> {
+  const upstream = await Upstream.start(({ method, body }) => {
+    if (method !== 'POST') return { status: 405 }
+    const message = parsed(body) as Loose | null
+    if (message?.id === undefined) return { status: 202 }
+    const result = faulty[message.method]
+    const response = result ? { result } : { error: { code: -32601, message: 'no' } }
+    return { body: { jsonrpc: '2.0', id: message.id, ...response } }
+  })
+  return upstream.url
+}
+afterAll(() => Upstream.endAll())
+
 describe('jexo vet', () => {
   test('finds nothing in the apiary, and lists what its configuration ignores', async () => {
     const ran = await jexo('vet', apiary, '--strict')
@@ -177,8 +209,7 @@ describe('jexo vet', () => {
       `console.log('listening')
       process.stdin.setEncoding('utf8').on('data', (chunk) => { for (const line of chunk.split('\\n').filter(Boolean)) {
         const { id, method } = JSON.parse(line)
-        const answers = { initialize: { protocolVersion: '2025-11-25', capabilities: { tools: {} }, serverInfo: { name: 'server', version: '' } }, ping: {},
-          'tools/list': { tools: [{ name: 'query', inputSchema: { type: 'object', properties: { sql: { type: 'string' } } } }, { name: 'run', description: 'Runs.', inputSchema: { type: 'object' } }] } }
+        const answers = ${JSON.stringify(faulty)}
         if (id !== undefined) console.log(JSON.stringify(answers[method] ? { jsonrpc: '2.0', id, result: answers[method] } : { jsonrpc: '2.0', id, error: { code: -32601, message: 'no' } }))
       } })`,
     )
@@ -189,14 +220,8 @@ describe('jexo vet', () => {
     expect(ran.stdout).toMatch(/it writes "listening" to stdout/)
     expect(ran.stderr).toMatch(/\d errors, \d warnings, \d notes? \(60 rules\)/)
     expect(JSON.parse(readFileSync(sarif, 'utf8')).runs[0].results.length).toBeGreaterThan(5)
-    const data = await jexo(
-      'vet',
-      `exec:"${process.execPath}" "${server}"`,
-      '--json',
-      '--wire',
-      '--check-timeout',
-      '100',
-    )
+    // Over HTTP, a check that fails costs no start of a process.
+    const data = await jexo('vet', await faultyEndpoint(), '--json', '--wire', '--check-timeout', '100')
     const { findings, wire } = JSON.parse(data.stdout)
     expect(findings).toStrictEqual(
       expect.arrayContaining([

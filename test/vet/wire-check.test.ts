@@ -3,12 +3,14 @@ import { interpretingValidator } from '../../src/kit/interpreting-validator.js'
 import { newestRevision } from '../../src/protocol/revisions.js'
 import { MemoryWire } from '../../src/transport/memory.js'
 import { WireCheck } from '../../src/vet/wire/check.js'
+import { httpServer } from '../../src/vet/wire/http-talk.js'
 import { mismatch } from '../../src/vet/wire/pattern.js'
 import { needsOf, type Subject } from '../../src/vet/wire/requirement.js'
 import { requirements } from '../../src/vet/wire/table.js'
 import { Talk, type WireServer } from '../../src/vet/wire/talk.js'
 import type { Loose } from '../support/raw-session.js'
 import { sampleKit } from '../support/sample-kit.js'
+import { Upstream } from '../support/upstream.js'
 
 type Mutate = (message: Loose, asked: Loose) => unknown[]
 
@@ -176,6 +178,20 @@ describe('the table detects a server', () => {
 
   test('and reports nothing for a correct one', async () => {
     expect(await brokenRows((message) => [message])).toStrictEqual([])
+  })
+
+  test('and does not wait for one that has ended', async () => {
+    const upstream = await Upstream.start()
+    const { url } = upstream
+    await upstream.end()
+    const check = new WireCheck(httpServer(url), newestRevision, subject, { stepMs: 60_000 })
+    const outcomes = []
+    for (const row of requirements) outcomes.push(await check.check(row))
+    await check.close()
+    const broken = outcomes.filter((one) => one.verdict === 'broken')
+    expect(broken.length).toBeGreaterThan(100)
+    for (const { why } of broken) expect(why).toMatch(/ECONNREFUSED/)
+    expect(outcomes.some(({ verdict }) => verdict === 'met')).toBe(false)
   })
 
   test('with a reason that names the place', async () => {

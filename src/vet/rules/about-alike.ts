@@ -21,7 +21,7 @@ export const aboutAlike: Rule = {
         return [
           {
             location: `${inTool(one)} and ${inTool(other)}`,
-            problem: `the descriptions share ${Math.round(share * 100)} % of their words`,
+            problem: `the descriptions share ${Math.round(share * 100)} % of their words, so a model may pick the wrong tool`,
             fix: 'begin each description with the difference',
           },
         ]

@@ -13,7 +13,7 @@ export const aboutCopied: Rule = {
       ({ description = '' }) => description.trim().toLowerCase(),
     ).map((group) => ({
       location: group.map(inTool).join(' and '),
-      problem: 'the descriptions are the same',
+      problem: 'the descriptions are the same, so a model cannot tell them apart',
       fix: 'describe how the tools differ',
     })),
 }

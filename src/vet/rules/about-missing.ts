@@ -11,7 +11,7 @@ export const aboutMissing: Rule = {
       .filter(({ description }) => !description?.trim())
       .map((tool) => ({
         location: inTool(tool),
-        problem: 'it has no description',
+        problem: 'it has no description, so models rarely pick it',
         fix: 'describe in a sentence what the tool does and returns',
       })),
 }

@@ -12,7 +12,7 @@ export const aboutShort: Rule = {
       .filter(({ description = '' }) => description.trim() !== '' && wordsIn(description).length < 3)
       .map((tool) => ({
         location: inTool(tool),
-        problem: `the description is only ${JSON.stringify(tool.description)}`,
+        problem: `the description is only ${JSON.stringify(tool.description)}, which says too little to pick the tool`,
         fix: 'describe what the tool does, to what, and what it returns',
       })),
 }

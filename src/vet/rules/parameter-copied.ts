@@ -16,7 +16,7 @@ export const parameterCopied: Rule = {
         ([, { description }]) => String(description).trim().toLowerCase(),
       ).map((group) => ({
         location: `${inTool(tool)}, parameters ${group.map(([name]) => name).join(' and ')}`,
-        problem: 'the descriptions are the same',
+        problem: 'the descriptions are the same, so a model cannot tell them apart',
         fix: 'describe how each differs',
       })),
     ),

@@ -12,7 +12,7 @@ export const parameterUndescribed: Rule = {
         .filter(([, { description }]) => typeof description !== 'string' || description.trim() === '')
         .map(([name]) => ({
           location: `${inTool(tool)}, parameter ${name}`,
-          problem: 'it has no description',
+          problem: 'it has no description, so a model has to guess the value',
           fix: 'describe the value, with an example',
         })),
     ),

@@ -16,7 +16,7 @@ export const parameterVague: Rule = {
         )
         .map(([name]) => ({
           location: `${inTool(tool)}, parameter ${name}`,
-          problem: 'the name does not say what the value is',
+          problem: 'the name does not say what the value is, so a model may pass something else',
           fix: 'name it after the value, such as hive',
         })),
     ),

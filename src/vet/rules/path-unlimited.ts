@@ -18,7 +18,7 @@ export const pathUnlimited: Rule = {
         )
         .map(([name]) => ({
           location: `${inTool(tool)}, parameter ${name}`,
-          problem: 'the path is not restricted',
+          problem: 'the path is not restricted, so a caller may reach any file',
           fix: 'set a pattern or choices, and confine paths to one folder',
         })),
     ),

@@ -11,7 +11,7 @@ export const removeUnconfirmed: Rule = {
         ? [
             {
               location: `tool ${part.name}`,
-              problem: 'it removes data without confirmation',
+              problem: 'it removes data without confirmation, so a model may remove data by mistake',
               fix: 'set confirm: (input) => the question to ask',
             },
           ]

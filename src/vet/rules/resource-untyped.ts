@@ -11,7 +11,7 @@ export const resourceUntyped: Rule = {
       .filter(({ mimeType }) => mimeType === undefined)
       .map(({ location }) => ({
         location,
-        problem: 'it has no media type',
+        problem: 'it has no media type, so hosts have to guess how to show it',
         fix: 'set mimeType, such as text/markdown',
       })),
 }

@@ -29,6 +29,7 @@ export class WireCheck {
   readonly #stepMs: number
   readonly #openMs: number
   readonly #open = new Map<string, Talk>()
+  #hasResponded = false
   #nextId = 100
 
   constructor(server: WireServer, revision: Revision, subject: Subject, options: WireCheckOptions = {}) {
@@ -44,7 +45,8 @@ export class WireCheck {
     if (why !== undefined) return { verdict: 'not-applicable', why }
     try {
       const talk = await this.#talkFor(row)
-      const broken = await this.#carryOut(row, talk)
+      // An error, such as a connection that broke, ends the session for the next check too.
+      const broken = await this.#carryOut(row, talk).catch(messageOf)
       if (row.isLast || broken !== undefined || row.opening === 'none') await this.#endTalk(talk)
       return broken === undefined ? { verdict: 'met' } : { verdict: 'broken', why: broken }
     } catch (error) {
@@ -64,6 +66,17 @@ export class WireCheck {
     if (known) return known
     const talk = await this.#server.open()
     this.#open.set(key, talk)
+    try {
+      await this.#initialize(talk, row)
+    } catch (error) {
+      // Another check must not wait in a session that never began.
+      await this.#endTalk(talk)
+      throw error
+    }
+    return talk
+  }
+
+  async #initialize(talk: Talk, row: Requirement): Promise<void> {
     await talk.send({
       jsonrpc: '2.0',
       id: 0,
@@ -74,12 +87,18 @@ export class WireCheck {
         clientInfo: { name: 'jexo-vet', version: '1' },
       },
     })
-    const response = await talk.next({ id: 0, result: { protocolVersion: this.#revision.date } }, 0, this.#openMs)
+    const expected = { id: 0, result: { protocolVersion: this.#revision.date } }
+    const response = await talk.next(expected, 0, this.#firstMs())
     if (typeof response === 'string') throw new Error(`initialize was not answered: ${response}`)
-    if (row.opening === 'initializing') return talk
+    this.#hasResponded = true
+    if (row.opening === 'initializing') return
     await talk.send({ jsonrpc: '2.0', method: 'notifications/initialized' })
     talk.opened(this.#revision.date)
-    return talk
+  }
+
+  /** Time for the first response of a session: a command starts for each, a server behind a URL runs already. */
+  #firstMs(): number {
+    return this.#hasResponded && this.#server.transport !== 'stdio' ? this.#stepMs : this.#openMs
   }
 
   async #endTalk(talk: Talk): Promise<void> {
@@ -104,7 +123,7 @@ export class WireCheck {
         const found = await talk.next(
           fill(step.expect),
           from,
-          row.opening === 'none' ? this.#openMs : this.#stepMs,
+          row.opening === 'none' ? this.#firstMs() : this.#stepMs,
           taken,
         )
         if (typeof found === 'string') return `step ${at + 1}: ${found}`

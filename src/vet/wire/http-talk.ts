@@ -1,4 +1,5 @@
 import { createParser } from 'eventsource-parser'
+import { messageOf } from '../../errors.js'
 import { isObject } from '../../protocol/messages.js'
 import { textOf } from '../../transport/http-responses.js'
 import { parsed } from './child-talk.js'
@@ -45,13 +46,15 @@ class HttpTalk extends Talk {
 
   async sendText(text: string): Promise<void> {
     const headers = { ...this.#headers, ...postHeaders, ...this.#sessionHeaders() }
-    const response = await fetch(this.#url, {
-      redirect: 'manual',
-      method: 'POST',
-      headers,
-      body: text,
-      signal: this.#aborter.signal,
-    })
+    const response = await this.#reached(
+      fetch(this.#url, {
+        redirect: 'manual',
+        method: 'POST',
+        headers,
+        body: text,
+        signal: this.#aborter.signal,
+      }),
+    )
     this.#session ??= response.headers.get('mcp-session-id') ?? undefined
     if (isStream(response)) void this.#follow(response)
     else {
@@ -78,13 +81,15 @@ class HttpTalk extends Talk {
     const { method, path, body, headers, isBare } = step
     const filled = (value: unknown) => fillSession(fill(value), this.#session ?? '', this.#revision ?? '')
     const text = body === undefined ? undefined : asText(filled(body))
-    const response = await fetch(path === undefined ? this.#url : new URL(String(filled(path)), this.#url), {
-      redirect: 'manual',
-      method,
-      headers: { ...(isBare ? {} : this.#headers), ...(filled(headers) as Headers) },
-      ...(text === undefined ? {} : { body: text }),
-      signal: AbortSignal.timeout(10_000),
-    })
+    const response = await this.#reached(
+      fetch(path === undefined ? this.#url : new URL(String(filled(path)), this.#url), {
+        redirect: 'manual',
+        method,
+        headers: { ...(isBare ? {} : this.#headers), ...(filled(headers) as Headers) },
+        ...(text === undefined ? {} : { body: text }),
+        signal: AbortSignal.timeout(10_000),
+      }),
+    )
     const given = {
       status: response.status,
       headers: Object.fromEntries(response.headers),
@@ -103,6 +108,15 @@ class HttpTalk extends Talk {
       )
     }
     this.#aborter.abort()
+  }
+
+  /** The response; without one, the session is over, so that no check waits in it. */
+  #reached(response: Promise<Response>): Promise<Response> {
+    return response.catch((error: Error) => {
+      const reason = messageOf(error.cause ?? error)
+      this.ended(reason)
+      throw new Error(`no response (${reason})`, { cause: error })
+    })
   }
 
   #sessionHeaders(): Headers {
