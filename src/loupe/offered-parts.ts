@@ -91,8 +91,8 @@ export class OfferedParts {
     // Rules that the project has disabled are disabled here too; errors in its settings are reported by `jexo vet`.
     const choices =
       this.#target.kind === 'kit' ? await readChoices(dirname(this.#target.file), ruleIds).catch(() => []) : []
-    const surface = { ...this.catalogue, name, version, instructions, costs: this.#costs }
-    const { findings } = await vet(surface, choices)
+    const snapshot = { ...this.catalogue, name, version, instructions, costs: this.#costs }
+    const { findings } = await vet(snapshot, choices)
     return byPart(findings.filter(({ severity }) => severity !== 'note'))
   }
 }

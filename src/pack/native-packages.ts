@@ -76,7 +76,7 @@ function libcIn(name: string): string[] | undefined {
 function filesUnder(folder: string): string[] {
   return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {
     const path = join(folder, entry.name)
-    if (entry.isDirectory()) return isLeftOut(entry.name) ? [] : filesUnder(path)
+    if (entry.isDirectory()) return isSkipped(entry.name) ? [] : filesUnder(path)
     return /\.(js|cjs|mjs|json|node|wasm|so|so\.[\d.]+|dylib|dll)$/.test(entry.name) ||
       /^licen[cs]e/i.test(entry.name)
       ? [path]
@@ -86,7 +86,7 @@ function filesUnder(folder: string): string[] {
 
 const systems = ['darwin', 'win32', 'linux', 'freebsd', 'android']
 
-function isLeftOut(name: string): boolean {
+function isSkipped(name: string): boolean {
   const [system = '', arch] = name.split('-')
   const isForeign =
     systems.includes(system) && (system !== process.platform || (arch !== undefined && arch !== process.arch))

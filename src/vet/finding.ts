@@ -26,7 +26,7 @@ export interface Rule {
   severity: Severity
   /** The problem that it reports, in a sentence. */
   about: string
-  check(surface: Snapshot): readonly Found[] | Promise<readonly Found[]>
+  check(snapshot: Snapshot): readonly Found[] | Promise<readonly Found[]>
 }
 
 export interface Finding extends Found {

@@ -35,10 +35,10 @@ export async function surfaceOf(
   const started = target.kind === 'kit' ? { kind: 'child' as const, command: commandOf(target) } : target
   const { link } = await openTarget(started, options)
   try {
-    const surface = await lookAt(link)
+    const snapshot = await lookAt(link)
     const folder = cases ?? (target.kind === 'kit' ? join(dirname(target.file), 'cases') : undefined)
     return {
-      ...surface,
+      ...snapshot,
       contract,
       strays: heard.strays,
       diverted: heard.diverted,

@@ -35,7 +35,7 @@ export interface TargetReport extends VetReport {
   wire?: Omit<WireReport, 'findings'>
   probe?: Omit<ProbeReport, 'findings'>
   /** The input of the rules. */
-  surface: Snapshot
+  snapshot: Snapshot
 }
 
 /** Checks a target with every rule, and with the requested additional checks. Rejects with a `JexoError` if it does not start or respond. */
@@ -55,7 +55,7 @@ export async function vetTarget(
   const saved = ignoresContract
     ? undefined
     : await readContract(contract ?? contractFileOf(target), contract !== undefined)
-  const surface = await surfaceOf(target, {
+  const snapshot = await surfaceOf(target, {
     contract: saved,
     cases,
     ...(timeoutMs === undefined ? {} : { timeoutMs }),
@@ -63,27 +63,27 @@ export async function vetTarget(
   const held = wire
     ? await wireFindings(
         target,
-        surface,
+        snapshot,
         { ...wire, revision: wire.revision, stepMs: checkTimeoutMs },
         (done, all) => onProgress('the standard: row', done, all),
       )
     : undefined
   const heard = new Heard()
   const probed = probing
-    ? await probe(target, surface.tools, {
+    ? await probe(target, snapshot.tools, {
         ...probing,
         timeoutMs: checkTimeoutMs,
         heard,
         onTool: (done, all) => onProgress('probing: tool', done, all),
       })
     : undefined
-  surface.strays = [...new Set([...(surface.strays ?? []), ...heard.strays])]
-  surface.diverted = [...new Set([...(surface.diverted ?? []), ...heard.diverted])]
+  snapshot.strays = [...new Set([...(snapshot.strays ?? []), ...heard.strays])]
+  snapshot.diverted = [...new Set([...(snapshot.diverted ?? []), ...heard.diverted])]
   const choices = await readChoices(target.kind === 'kit' ? dirname(target.file) : process.cwd(), ruleIds)
-  const report = await vet(surface, choices, [...(held?.findings ?? []), ...(probed?.findings ?? [])])
+  const report = await vet(snapshot, choices, [...(held?.findings ?? []), ...(probed?.findings ?? [])])
   return {
     ...report,
-    surface,
+    snapshot,
     ...(held ? { wire: without(held) } : {}),
     ...(probed ? { probe: without(probed) } : {}),
   }

@@ -14,7 +14,7 @@ export interface VetReport {
 
 /** Runs every rule. If a rule throws, the error becomes a finding and the other rules continue. */
 export async function vet(
-  surface: Snapshot,
+  snapshot: Snapshot,
   choices: readonly RuleChoice[] = [],
   more: readonly Finding[] = [],
   asked: readonly Rule[] = rules,
@@ -22,7 +22,7 @@ export async function vet(
   const off = choices.filter(({ as }) => as === 'off')
   const kept = asked.filter(({ id }) => !off.some(({ rule, parts }) => rule === id && parts === undefined))
   const found: Finding[] = [...more]
-  for (const rule of kept) found.push(...(await findingsOf(rule, surface)))
+  for (const rule of kept) found.push(...(await findingsOf(rule, snapshot)))
   const left = found.filter((finding) => !off.some((choice) => concerns(choice, finding)))
   const findings = left.map((finding) => {
     const choice = choices.find((one) => one.as !== 'off' && concerns(one, finding))
@@ -37,9 +37,9 @@ const concerns = ({ rule, parts }: RuleChoice, finding: Finding): boolean =>
   (parts === undefined ||
     parts.some((part) => finding.location === part || finding.location.startsWith(`${part},`)))
 
-async function findingsOf({ id, group, severity, check }: Rule, surface: Snapshot): Promise<Finding[]> {
+async function findingsOf({ id, group, severity, check }: Rule, snapshot: Snapshot): Promise<Finding[]> {
   try {
-    return (await check(surface)).map((found) => ({ rule: id, group, severity, ...found }))
+    return (await check(snapshot)).map((found) => ({ rule: id, group, severity, ...found }))
   } catch (error) {
     const reason = messageOf(error)
     return [

@@ -22,7 +22,7 @@ export interface WireReport {
 /** Checks a server against the standard, in one revision. Only read-only tools are called. */
 export async function wireFindings(
   target: Exclude<Target, { kind: 'tape' }>,
-  surface: Snapshot,
+  snapshot: Snapshot,
   { revision: asked, stepMs = 2000 }: { revision?: string | undefined; stepMs?: number | undefined },
   onRow: (done: number, all: number) => void = () => {},
 ): Promise<WireReport> {
@@ -31,7 +31,7 @@ export async function wireFindings(
     throw kitErrors.argumentUnreadable(`the revision ${asked}`, revisions.map(({ date }) => date).join(', '))
   const headers = target.kind === 'url' ? await headersFor(target.url, target.headers) : {}
   const access = target.kind === 'url' ? await accessSubject(target.url, headers) : {}
-  const subject = { ...(await subjectOf(surface)), ...access }
+  const subject = { ...(await subjectOf(snapshot)), ...access }
   const check = new WireCheck(serverFor(target, headers), revision, subject, {
     stepMs,
     openMs: 20_000,

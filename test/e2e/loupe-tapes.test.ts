@@ -35,12 +35,12 @@ test('a relay between a host and a kit passes the same bytes, and records everyt
   }
   const lines = [hello('2025-11-25'), ready, weigh(2), batches]
   const bare = await speak([bin, 'serve', apiary], lines)
-  const relayed = await speak([bin, 'relay', apiary, '--tape', file], lines)
-  expect(relayed.code).toBe(0)
+  const throughRelay = await speak([bin, 'relay', apiary, '--tape', file], lines)
+  expect(throughRelay.code).toBe(0)
   const answered = (of: typeof bare) => of.lines.flatMap(({ id, result }) => (result ? [id] : [])).sort()
   expect(answered(bare)).toStrictEqual([2, 9, 'hello'])
-  expect(answered(relayed)).toStrictEqual(answered(bare))
-  expect(relayed.stdout.split('\n')[0]).toBe(bare.stdout.split('\n')[0])
+  expect(answered(throughRelay)).toStrictEqual(answered(bare))
+  expect(throughRelay.stdout.split('\n')[0]).toBe(bare.stdout.split('\n')[0])
   expect(kinds(file)).toStrictEqual(expect.arrayContaining(['tape', 'message', 'upstream', 'stderr', 'state']))
   const shown = await jexo('show', file)
   expect(shown.stdout).toMatch(/tools\/call weigh_hive {2}hive "ML-04" ─+▶/)
@@ -138,7 +138,7 @@ test('serve --tape records: separate sessions, upstream requests, and no secrets
   expect(shown).toMatch(/vault 1, session 2/)
 })
 
-test('attach writes the relayed entry, which works from anywhere and records', async () => {
+test('attach writes the throughRelay entry, which works from anywhere and records', async () => {
   const folder = newFolder()
   const config = join(folder, 'host.json')
   const file = join(folder, 'hives.tape.jsonl')

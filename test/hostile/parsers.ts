@@ -289,8 +289,8 @@ const page = `<!doctype html><html><head><link rel="stylesheet" href="https://a.
 /** Everything that reads the page of a view: the rules of vet, the builder, the frame. */
 function readPage(html: string): void {
   const seen = { uri: 'ui://a/b', tools: ['weigh_hive'], mimeType: 'text/html', html, meta: {}, differs: false }
-  const surface = { name: 'a', version: '1', views: [seen] } as unknown as Snapshot
-  for (const rule of [viewRemote, viewData, viewMessage, viewLarge, viewType]) rule.check(surface)
+  const snapshot = { name: 'a', version: '1', views: [seen] } as unknown as Snapshot
+  for (const rule of [viewRemote, viewData, viewMessage, viewLarge, viewType]) rule.check(snapshot)
   localReferences(html)
   inlined(html, [{ path: 'a.js', text: html }])
   withReporter(html)

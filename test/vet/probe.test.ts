@@ -98,8 +98,8 @@ describe('values generated from a schema', () => {
 
 describe('probing', () => {
   test('finds each fault with the smallest call that shows it, and continues after a crash and a hang', async () => {
-    const { surface } = await vetTarget(await target())
-    const report = await probe(await target(), surface.tools, { calls: 60, seed: 7, timeoutMs: 400 })
+    const { snapshot } = await vetTarget(await target())
+    const report = await probe(await target(), snapshot.tools, { calls: 60, seed: 7, timeoutMs: 400 })
     const found = report.findings.map(({ rule, location }) => `${location} ${rule}`).sort()
     expect(found).toStrictEqual(
       expect.arrayContaining([
@@ -121,8 +121,8 @@ describe('probing', () => {
   })
 
   test('makes the same calls for the same seed', async () => {
-    const { surface } = await vetTarget(await target())
-    const tools = surface.tools.filter(({ name }) => name === 'tracer')
+    const { snapshot } = await vetTarget(await target())
+    const tools = snapshot.tools.filter(({ name }) => name === 'tracer')
     const once = await probe(await target(), tools, { calls: 30, seed: 5 })
     expect(await probe(await target(), tools, { calls: 30, seed: 5 })).toStrictEqual(once)
     expect(once.findings.length).toBeGreaterThan(0)

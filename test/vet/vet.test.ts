@@ -19,9 +19,9 @@ describe('the rules', () => {
   test.each(rules.map((rule) => [rule.id, rule] as const))(
     '%s is reported at its place, with a fix',
     async (id, rule) => {
-      const surface = faults[id]
-      expect(surface).toBeDefined()
-      const found = surface ? (await vet(surface)).findings.filter((finding) => finding.rule === id) : []
+      const snapshot = faults[id]
+      expect(snapshot).toBeDefined()
+      const found = snapshot ? (await vet(snapshot)).findings.filter((finding) => finding.rule === id) : []
       expect(found.length).toBeGreaterThan(0)
       for (const finding of found) {
         expect(finding).toMatchObject({

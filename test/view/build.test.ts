@@ -18,7 +18,7 @@ async function built(url: string): Promise<{ html?: string; files?: string[]; co
 }
 
 /** Writes the files of a page, and returns its builder. */
-function pageOf(files: Record<string, string>) {
+function pageFrom(files: Record<string, string>) {
   const folder = newFolder()
   for (const [name, text] of Object.entries(files)) {
     mkdirSync(join(folder, name, '..'), { recursive: true })
@@ -38,7 +38,7 @@ const html = (head = '', body = '') =>
   `<!doctype html><html><head><meta charset="utf-8">${head}</head><body><h1>Hive</h1>${body}</body></html>`
 
 test('a page with scripts, styles and pictures becomes one document, and lists its files', async () => {
-  const page = pageOf({
+  const page = pageFrom({
     'index.html': html(
       '<link rel="stylesheet" href="./style.css">',
       '<img src="./bee.svg"><script type="module" src="./main.ts"></script>',
@@ -69,7 +69,7 @@ test('a page with scripts, styles and pictures becomes one document, and lists i
 })
 
 test('a page is built again only when one of its files changes', async () => {
-  const page = pageOf({
+  const page = pageFrom({
     'index.html': html('', '<script type="module" src="./main.js"></script>'),
     'main.js': `document.title = 'before'`,
   })
@@ -89,11 +89,11 @@ test('a page is built again only when one of its files changes', async () => {
 
 test('a page without other files is used unchanged', async () => {
   const whole = html('<style>h1 { color: teal }</style>', '<script>document.title = "x"</script>')
-  expect(await pageOf({ 'index.html': whole }).build()).toBe(whole)
+  expect(await pageFrom({ 'index.html': whole }).build()).toBe(whole)
 })
 
 test('JSX needs no configuration, and a configuration beside the page is used', async () => {
-  const react = pageOf({
+  const react = pageFrom({
     'index.html': html('', '<div id="root"></div><script type="module" src="./main.jsx"></script>'),
     'main.jsx': `import { h } from './h.js'\nexport const card = <b className="hive">{__SITE__}</b>\nh(card)`,
     'h.js': 'export const h = (value) => document.body.append(JSON.stringify(value))',
@@ -112,7 +112,7 @@ test.each([
     /no-such-package/,
   ],
 ])('%s is reported in one sentence', async (_, files, said) => {
-  await expect(pageOf(files).build()).rejects.toMatchObject({
+  await expect(pageFrom(files).build()).rejects.toMatchObject({
     code: 'page-unbuildable',
     message: expect.stringMatching(said),
   })

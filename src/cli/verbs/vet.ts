@@ -89,14 +89,14 @@ export const vetCommand = () =>
       )
       if (flags.save !== undefined) {
         const file = flags.contract ?? (flags.save === true ? contractFileOf(target) : flags.save)
-        await writeFile(file, `${JSON.stringify(toContract(report.surface), null, 2)}\n`)
+        await writeFile(file, `${JSON.stringify(toContract(report.snapshot), null, 2)}\n`)
         say(`saved the contract as ${shownPath(file)}`)
       }
       if (flags.sarif !== undefined) {
         const artefact = target.kind === 'kit' ? shownPath(target.file) : labelOf(target)
         await writeFile(flags.sarif, `${JSON.stringify(toSarif(report.findings, artefact), null, 2)}\n`)
       }
-      const { surface: _, ...shown } = report
+      const { snapshot: _, ...shown } = report
       if (flags.json) outJson(shown)
       else print(report)
       const isGrave = ({ severity }: Finding) =>

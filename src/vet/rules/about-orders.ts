@@ -16,8 +16,8 @@ export const aboutOrders: Rule = {
   group: 'words',
   severity: 'error',
   about: 'Descriptions that instruct the model.',
-  check: (surface) =>
-    textsOf(surface)
+  check: (snapshot) =>
+    textsOf(snapshot)
       .filter(({ text }) => orders.some((order) => order.test(text)))
       .map(({ where, text }) => ({
         location: where,

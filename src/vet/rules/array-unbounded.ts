@@ -6,8 +6,8 @@ export const arrayUnbounded: Rule = {
   group: 'schemas',
   severity: 'note',
   about: 'List parameters without a maximum length.',
-  check: (surface) =>
-    inInputs(surface, ({ type, maxItems, prefixItems }) =>
+  check: (snapshot) =>
+    inInputs(snapshot, ({ type, maxItems, prefixItems }) =>
       type === 'array' && maxItems === undefined && prefixItems === undefined ? true : undefined,
     ).map(({ tool, path }) => ({
       location: placeIn(tool, path),

@@ -6,9 +6,9 @@ export const driftHarmless: Rule = {
   group: 'schemas',
   severity: 'note',
   about: 'Compatible changes since the contract was saved.',
-  check: (surface) =>
-    surface.contract
-      ? diffContracts(surface.contract, toContract(surface))
+  check: (snapshot) =>
+    snapshot.contract
+      ? diffContracts(snapshot.contract, toContract(snapshot))
           .filter(({ isBreaking }) => !isBreaking)
           .map(({ where, what }) => ({
             location: where,

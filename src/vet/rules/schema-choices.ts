@@ -8,8 +8,8 @@ export const schemaChoices: Rule = {
   group: 'schemas',
   severity: 'warning',
   about: 'Enums so long that chat endpoints reject them.',
-  check: (surface) =>
-    inInputs(surface, ({ enum: choices }) =>
+  check: (snapshot) =>
+    inInputs(snapshot, ({ enum: choices }) =>
       Array.isArray(choices) && choices.length > most ? choices.length : undefined,
     ).map(({ tool, path, found }) => ({
       location: placeIn(tool, path),

@@ -8,8 +8,8 @@ export const schemaDeep: Rule = {
   group: 'schemas',
   severity: 'warning',
   about: 'Inputs nested deeper than some chat endpoints accept.',
-  check: (surface) =>
-    inInputs(surface, (_, depth) => (depth === most + 1 ? depth : undefined)).map(({ tool, path, found }) => ({
+  check: (snapshot) =>
+    inInputs(snapshot, (_, depth) => (depth === most + 1 ? depth : undefined)).map(({ tool, path, found }) => ({
       location: placeIn(tool, path),
       problem: `the input is nested ${found} levels deep; some chat endpoints accept ${most}`,
       fix: 'flatten it, or split the tool',

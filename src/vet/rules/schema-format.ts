@@ -10,8 +10,8 @@ export const schemaFormat: Rule = {
   group: 'schemas',
   severity: 'warning',
   about: 'Formats that chat endpoints do not know.',
-  check: (surface) =>
-    inInputs(surface, ({ format }) => (typeof format === 'string' && !known.has(format) ? format : undefined)).map(
+  check: (snapshot) =>
+    inInputs(snapshot, ({ format }) => (typeof format === 'string' && !known.has(format) ? format : undefined)).map(
       ({ tool, path, found }) => ({
         location: placeIn(tool, path),
         problem: `some chat endpoints do not know the format ${JSON.stringify(found)}`,

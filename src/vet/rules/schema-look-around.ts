@@ -6,8 +6,8 @@ export const schemaLookAround: Rule = {
   group: 'schemas',
   severity: 'warning',
   about: 'Patterns with look-around, which many engines cannot read.',
-  check: (surface) =>
-    inInputs(surface, ({ pattern }) =>
+  check: (snapshot) =>
+    inInputs(snapshot, ({ pattern }) =>
       typeof pattern === 'string' && /\(\?[=!<]/.test(pattern) ? pattern : undefined,
     ).map(({ tool, path, found }) => ({
       location: placeIn(tool, path),

@@ -6,8 +6,8 @@ export const schemaTuple: Rule = {
   group: 'schemas',
   severity: 'warning',
   about: 'Tuples, which some chat endpoints reject.',
-  check: (surface) =>
-    inInputs(surface, ({ prefixItems }) => (Array.isArray(prefixItems) ? prefixItems.length : undefined)).map(
+  check: (snapshot) =>
+    inInputs(snapshot, ({ prefixItems }) => (Array.isArray(prefixItems) ? prefixItems.length : undefined)).map(
       ({ tool, path, found }) => ({
         location: placeIn(tool, path),
         problem: `the list is a tuple of ${found} items (prefixItems); some chat endpoints reject tuples`,

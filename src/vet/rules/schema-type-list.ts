@@ -6,8 +6,8 @@ export const schemaTypeList: Rule = {
   group: 'schemas',
   severity: 'warning',
   about: 'Lists of types, which some chat endpoints reject.',
-  check: (surface) =>
-    inInputs(surface, ({ type }) => (Array.isArray(type) ? type.map(String) : undefined)).map(
+  check: (snapshot) =>
+    inInputs(snapshot, ({ type }) => (Array.isArray(type) ? type.map(String) : undefined)).map(
       ({ tool, path, found }) => ({
         location: placeIn(tool, path),
         problem: `the type is ${found.join(' or ')}; some chat endpoints accept only a single type`,

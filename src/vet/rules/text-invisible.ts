@@ -11,8 +11,8 @@ export const textInvisible: Rule = {
   group: 'words',
   severity: 'error',
   about: 'Invisible characters, which a model reads and a person does not see.',
-  check: (surface) =>
-    textsOf(surface)
+  check: (snapshot) =>
+    textsOf(snapshot)
       .filter(({ text }) => invisible.test(text))
       .map(({ where, text }) => ({
         location: where,

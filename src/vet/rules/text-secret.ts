@@ -7,8 +7,8 @@ export const textSecret: Rule = {
   group: 'safety',
   severity: 'error',
   about: 'Secrets in texts that hosts and models read.',
-  check: (surface) =>
-    textsOf(surface).flatMap(({ where, text }) => {
+  check: (snapshot) =>
+    textsOf(snapshot).flatMap(({ where, text }) => {
       const found = secretKindIn(text)
       return found
         ? [

@@ -53,14 +53,14 @@ function stateOf(files: readonly string[]): string {
     .join()
 }
 
-const pageOf = (html: string, files: readonly string[]): BuiltPage => ({ html, files, state: stateOf(files) })
+const builtPage = (html: string, files: readonly string[]): BuiltPage => ({ html, files, state: stateOf(files) })
 
 async function built(file: string): Promise<BuiltPage> {
   const shown = shownPage(file)
   if (!existsSync(file)) throw pageErrors.missing(shown)
   const html = await readFile(file, 'utf8')
   const [reference] = localReferences(html)
-  if (reference === undefined) return pageOf(html, [file])
+  if (reference === undefined) return builtPage(html, [file])
   const vite = await findVite(dirname(file))
   if (!vite) throw pageErrors.needsVite(shown, reference)
   try {
@@ -112,7 +112,7 @@ async function withVite({ build }: typeof Vite, file: string): Promise<BuiltPage
     text: one.type === 'chunk' ? one.code : String(one.source),
   }))
   const existing = [...files].filter((path) => statSync(path, { throwIfNoEntry: false })?.isFile())
-  return pageOf(inlined(String(document.source), made), [...new Set([...existing, ...assetsIn(root)])].sort())
+  return builtPage(inlined(String(document.source), made), [...new Set([...existing, ...assetsIn(root)])].sort())
 }
 
 /** Images, fonts and similar files are inlined without being modules; files next to a page count as its sources. */

@@ -3,7 +3,7 @@ import { basename } from 'node:path'
 import type { Effect } from '../../kit/effects.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import { readYamlOr } from '../../yaml/read-yaml.js'
-import { firstTwice, misfitOf } from '../schema/checked.js'
+import { firstTwice, mismatchOf } from '../schema/checked.js'
 import { commandErrors } from './errors.js'
 
 /** The content of a `.commands.yaml` file: a program, and the calls that become tools. */
@@ -138,8 +138,8 @@ export async function readCommands(file: string): Promise<CommandDescription> {
 
 /** Checks a description. Rejects with a `JexoError` that names the problem. */
 export async function checkedCommands(value: unknown, where: string): Promise<CommandDescription> {
-  const misfit = await misfitOf(commandsSchema, value, 'the file')
-  if (misfit !== undefined) throw commandErrors.unreadable(where, misfit)
+  const mismatch = await mismatchOf(commandsSchema, value, 'the file')
+  if (mismatch !== undefined) throw commandErrors.unreadable(where, mismatch)
   const description = value as CommandDescription
   const twice = firstTwice(description.commands.map(({ tool }) => tool))
   if (twice !== undefined) throw commandErrors.unreadable(where, `two commands have the tool ${twice}`)

@@ -13,7 +13,7 @@ export function commandsIn(text: string, file: string): RecordedRequests {
   const command =
     /(^|[\n;|&(`])[ \t]*(?:[$>%][ \t]+)?(?:[A-Z_][A-Z0-9_]*=\S{0,500}[ \t]+){0,20}curl(?:\.exe)?[ \t]/g
   const index = new LineIndex(text)
-  const page = pageOf(index.lines)
+  const page = readPage(index.lines)
   for (let found = command.exec(text); found; found = command.exec(text)) {
     const start = found.index + found[0].length
     const where = `${file}:${index.lineAt(start)}`
@@ -48,7 +48,7 @@ interface Page {
 
 const isFence = (line: string): boolean => /^\s*(```|~~~)/.test(line)
 
-function pageOf(lines: readonly string[]): Page {
+function readPage(lines: readonly string[]): Page {
   let fences = 0
   const fencesBefore = lines.map((line) => {
     const before = fences

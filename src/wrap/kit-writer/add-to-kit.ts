@@ -29,8 +29,8 @@ function withSource(ts: Ts, fileName: string, content: string, sectionOf: (names
   const { statement, parts } = kitIn(ts, file, fileName)
   const names = new Names([...identifiersIn(ts, file), 'defineKit'])
   const section = sectionOf(names)
-  const { renamed, insertions } = importsFor(ts, file, section.imports)
-  const body = withNames(ts, section.body, renamed)
+  const { newNames, insertions } = importsFor(ts, file, section.imports)
+  const body = withNames(ts, section.body, newNames)
   const start = statementStart(file, statement)
   const isApart = /(^|\n\r?\n)$/.test(content.slice(0, start))
   const all = [
@@ -45,12 +45,12 @@ function withSource(ts: Ts, fileName: string, content: string, sectionOf: (names
 }
 
 /** Statements with some of their names replaced. */
-function withNames(ts: Ts, body: string, renamed: ReadonlyMap<string, string>): string {
-  if (renamed.size === 0) return body
+function withNames(ts: Ts, body: string, newNames: ReadonlyMap<string, string>): string {
+  if (newNames.size === 0) return body
   const file = ts.createSourceFile('body.ts', body, ts.ScriptTarget.Latest, true)
   const places: { at: number; end: number; text: string }[] = []
   const visit = (node: TypeScript.Node): void => {
-    const other = ts.isIdentifier(node) ? renamed.get(node.text) : undefined
+    const other = ts.isIdentifier(node) ? newNames.get(node.text) : undefined
     const { parent } = node
     const isName =
       (parent && ts.isPropertyAccessExpression(parent) && parent.name === node) ||
@@ -146,7 +146,7 @@ function partsInsertion(
 function importsFor(ts: Ts, file: TypeScript.SourceFile, wanted: readonly KitImport[]) {
   const names = new Names(topLevelNames(ts, file))
   const insertions: Insertion[] = []
-  const renamed = new Map<string, string>()
+  const newNames = new Map<string, string>()
   const declared = file.statements.filter((statement) => ts.isImportDeclaration(statement))
   const newLines: string[] = []
   for (const one of wanted) {
@@ -172,10 +172,10 @@ function importsFor(ts: Ts, file: TypeScript.SourceFile, wanted: readonly KitImp
     const missing: string[] = []
     for (const name of one.names ?? []) {
       const known = present.get(name)
-      if (known !== undefined && known !== name) renamed.set(name, known)
+      if (known !== undefined && known !== name) newNames.set(name, known)
       if (known !== undefined) continue
       const local = names.take(name)
-      if (local !== name) renamed.set(name, local)
+      if (local !== name) newNames.set(name, local)
       missing.push(local === name ? name : `${name} as ${local}`)
     }
     if (missing.length === 0) continue
@@ -190,7 +190,7 @@ function importsFor(ts: Ts, file: TypeScript.SourceFile, wanted: readonly KitImp
         ? { at: lastImport.end, text: newLines.map((line) => `\n${line}`).join('') }
         : { at: file.statements[0]?.getStart(file) ?? 0, text: `${newLines.join('\n')}\n\n` },
     )
-  return { insertions, renamed }
+  return { insertions, newNames }
 }
 
 /** All names in the file, for any purpose; none of them is used for something new. */

@@ -1,6 +1,6 @@
 import type { Effect } from '../../kit/effects.js'
 import type { JsonSchema } from '../../kit/schema.js'
-import { firstTwice, misfitOf } from '../schema/checked.js'
+import { firstTwice, mismatchOf } from '../schema/checked.js'
 import { processErrors } from './errors.js'
 
 /** The description that a program prints as its first line. */
@@ -83,8 +83,8 @@ export async function readDescription(line: string, program: string): Promise<Pr
   } catch {
     throw processErrors.description(program, `it is not JSON: ${JSON.stringify(line.slice(0, 120))}`)
   }
-  const misfit = await misfitOf(processSchema, value, 'the line')
-  if (misfit !== undefined) throw processErrors.description(program, misfit)
+  const mismatch = await mismatchOf(processSchema, value, 'the line')
+  if (mismatch !== undefined) throw processErrors.description(program, mismatch)
   const description = value as ProcessDescription
   const twice = firstTwice(description.tools.map(({ name }) => name))
   if (twice !== undefined) throw processErrors.description(program, `two tools are called ${twice}`)

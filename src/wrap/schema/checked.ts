@@ -4,7 +4,7 @@ import type { JsonSchema } from '../../kit/schema.js'
 /**
  * Errors of a value against a schema on one line; undefined if it is valid. `whole` is the name for the value itself.
  */
-export async function misfitOf(schema: JsonSchema, value: unknown, whole: string): Promise<string | undefined> {
+export async function mismatchOf(schema: JsonSchema, value: unknown, whole: string): Promise<string | undefined> {
   const validate = await compilingValidator.prepare(schema)
   const issues = validate(value)
   if (issues.length === 0) return undefined
