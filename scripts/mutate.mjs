@@ -12,7 +12,18 @@ import { bin, install, root } from './prepare.mjs'
 
 /** The tests of a folder, and those of dependent folders that use it; none that starts a browser. Tests that need the built command are not used. */
 const testsOf = {
-  protocol: ['protocol', 'engine', 'transport/http', 'transport/line-splitter'],
+  protocol: [
+    'protocol',
+    'engine',
+    'link',
+    'transport/http',
+    'transport/line-splitter',
+    'tape/tape',
+    'view/author',
+    'view/frame',
+    'hostile/secrets',
+    'hostile/parsers',
+  ],
   kit: [
     'kit',
     'engine',
