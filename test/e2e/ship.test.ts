@@ -142,7 +142,7 @@ test('a session stays with its release until it ends; rollback restores the prev
   expect(await which(url)).toMatchObject(says('1.0.0'))
   expect(await ship('--to', folder, '--rollback', 'none')).toMatchObject({
     code: 2,
-    stderr: expect.stringMatching(/there is no release none here; the releases that are kept: .*1\.0\.0-\w+/),
+    stderr: expect.stringMatching(/there is no release none here; kept releases: .*1\.0\.0-\w+/),
   })
 })
 

@@ -1,3 +1,6 @@
+import { once } from 'node:events'
+import { createServer } from 'node:http'
+import type { AddressInfo } from 'node:net'
 import { RunningKit } from '../../src/engine/running-kit.js'
 import { interpretingValidator } from '../../src/kit/interpreting-validator.js'
 import { newestRevision } from '../../src/protocol/revisions.js'
@@ -191,6 +194,21 @@ describe('the table detects a server', () => {
     const broken = outcomes.filter((one) => one.verdict === 'broken')
     expect(broken.length).toBeGreaterThan(100)
     for (const { why } of broken) expect(why).toMatch(/ECONNREFUSED/)
+    expect(outcomes.some(({ verdict }) => verdict === 'met')).toBe(false)
+  })
+
+  test('and ends soon for one that never responds', async () => {
+    const silent = createServer(() => {}).listen(0, '127.0.0.1')
+    await once(silent, 'listening')
+    const { port } = silent.address() as AddressInfo
+    const check = new WireCheck(httpServer(`http://127.0.0.1:${port}/mcp`), newestRevision, subject, { stepMs: 50 })
+    const rows = requirements.filter(({ exchange }) => !exchange.some((step) => 'request' in step))
+    const outcomes = []
+    for (const row of rows) outcomes.push(await check.check(row))
+    silent.closeAllConnections()
+    await check.close()
+    silent.close()
+    expect(outcomes.filter(({ verdict }) => verdict === 'broken').length).toBeGreaterThan(80)
     expect(outcomes.some(({ verdict }) => verdict === 'met')).toBe(false)
   })
 

@@ -18,6 +18,9 @@ export interface WireCheckOptions {
   openMs?: number
 }
 
+/** Sessions in a row that cannot be initialized, after which the other checks fail at once. */
+const mostFailures = 3
+
 /**
  * Runs the checks of the table against a server in order. Checks that leave a session unchanged share one, so that a
  * slow server is not started for each.
@@ -29,7 +32,11 @@ export class WireCheck {
   readonly #stepMs: number
   readonly #openMs: number
   readonly #open = new Map<string, Talk>()
-  #hasResponded = false
+  /** An earlier session got no first response. */
+  #wasSilent = false
+  /** Sessions in a row that could not be initialized, and the reason of the last one. */
+  #failures = 0
+  #failure = ''
   #nextId = 100
 
   constructor(server: WireServer, revision: Revision, subject: Subject, options: WireCheckOptions = {}) {
@@ -64,11 +71,16 @@ export class WireCheck {
     const key = JSON.stringify([row.opening ?? 'ready', row.client ?? {}, row.isLast ? row.id : ''])
     const known = this.#open.get(key)
     if (known) return known
+    // The other checks of a server that is gone or broken need no waiting.
+    if (this.#failures >= mostFailures) throw new Error(this.#failure)
     const talk = await this.#server.open()
     this.#open.set(key, talk)
     try {
       await this.#initialize(talk, row)
+      this.#failures = 0
     } catch (error) {
+      this.#failures++
+      this.#failure = messageOf(error)
       // Another check must not wait in a session that never began.
       await this.#endTalk(talk)
       throw error
@@ -77,7 +89,7 @@ export class WireCheck {
   }
 
   async #initialize(talk: Talk, row: Requirement): Promise<void> {
-    await talk.send({
+    const sent = talk.send({
       jsonrpc: '2.0',
       id: 0,
       method: 'initialize',
@@ -87,18 +99,25 @@ export class WireCheck {
         clientInfo: { name: 'jexo-vet', version: '1' },
       },
     })
+    // Over HTTP, sending ends with the response, for which `next` waits.
+    void Promise.resolve(sent).catch(() => {})
     const expected = { id: 0, result: { protocolVersion: this.#revision.date } }
     const response = await talk.next(expected, 0, this.#firstMs())
-    if (typeof response === 'string') throw new Error(`initialize was not answered: ${response}`)
-    this.#hasResponded = true
+    if (typeof response === 'string') {
+      this.#wasSilent = true
+      throw new Error(`initialize was not answered: ${response}`)
+    }
     if (row.opening === 'initializing') return
     await talk.send({ jsonrpc: '2.0', method: 'notifications/initialized' })
     talk.opened(this.#revision.date)
   }
 
-  /** Time for the first response of a session: a command starts for each, a server behind a URL runs already. */
+  /**
+   * Time for the first response of a session. A command starts for each session; a server behind a URL runs already, so
+   * it gets the longer time only until it was silent once.
+   */
   #firstMs(): number {
-    return this.#hasResponded && this.#server.transport !== 'stdio' ? this.#stepMs : this.#openMs
+    return this.#wasSilent && this.#server.transport !== 'stdio' ? this.#stepMs : this.#openMs
   }
 
   async #endTalk(talk: Talk): Promise<void> {
@@ -126,7 +145,10 @@ export class WireCheck {
           row.opening === 'none' ? this.#firstMs() : this.#stepMs,
           taken,
         )
-        if (typeof found === 'string') return `step ${at + 1}: ${found}`
+        if (typeof found === 'string') {
+          if (row.opening === 'none') this.#wasSilent = true
+          return `step ${at + 1}: ${found}`
+        }
         taken.add(found.at)
         last = found.at
         if (step.as !== undefined) kept[step.as] = found.message

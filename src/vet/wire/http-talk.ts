@@ -25,6 +25,8 @@ export const twoEndpointServer = (url: string, headers: Headers = {}): WireServe
   },
 })
 
+/** Time limit for a response that is not a stream. */
+const mostMs = 30_000
 const postHeaders = { accept: 'application/json, text/event-stream', 'content-type': 'application/json' }
 
 class HttpTalk extends Talk {
@@ -46,20 +48,25 @@ class HttpTalk extends Talk {
 
   async sendText(text: string): Promise<void> {
     const headers = { ...this.#headers, ...postHeaders, ...this.#sessionHeaders() }
-    const response = await this.#reached(
-      fetch(this.#url, {
-        redirect: 'manual',
-        method: 'POST',
-        headers,
-        body: text,
-        signal: this.#aborter.signal,
-      }),
-    )
-    this.#session ??= response.headers.get('mcp-session-id') ?? undefined
-    if (isStream(response)) void this.#follow(response)
-    else {
-      const body = await textOf(response)
+    const late = new AbortController()
+    const timer = setTimeout(() => late.abort(new Error(`none within ${mostMs / 1000} s`)), mostMs)
+    try {
+      const response = await this.#reached(
+        fetch(this.#url, {
+          redirect: 'manual',
+          method: 'POST',
+          headers,
+          body: text,
+          signal: AbortSignal.any([this.#aborter.signal, late.signal]),
+        }),
+      )
+      this.#session ??= response.headers.get('mcp-session-id') ?? undefined
+      // A stream may last.
+      if (isStream(response)) return void this.#follow(response)
+      const body = await this.#reached(textOf(response))
       if (body !== '') this.receive(parsed(body))
+    } finally {
+      clearTimeout(timer)
     }
   }
 
@@ -111,7 +118,7 @@ class HttpTalk extends Talk {
   }
 
   /** The response; without one, the session is over, so that no check waits in it. */
-  #reached(response: Promise<Response>): Promise<Response> {
+  #reached<Value>(response: Promise<Value>): Promise<Value> {
     return response.catch((error: Error) => {
       const reason = messageOf(error.cause ?? error)
       this.ended(reason)
