@@ -25,7 +25,7 @@ export interface GatherOptions {
 }
 
 /** Collects the input of the rules from a target. Rejects with a `JexoError` if it does not start or respond. */
-export async function surfaceOf(
+export async function snapshotOf(
   target: Exclude<Target, { kind: 'tape' }>,
   { contract, cases, timeoutMs = 30_000 }: GatherOptions = {},
 ): Promise<Snapshot> {

@@ -5,7 +5,7 @@ import type { Target } from '../target/target.js'
 import { readChoices } from './configuration.js'
 import type { Contract } from './contract.js'
 import { vetErrors } from './errors.js'
-import { surfaceOf } from './gather.js'
+import { snapshotOf } from './gather.js'
 import { Heard } from './heard.js'
 import { type ProbeReport, probe } from './probe/probe.js'
 import { ruleIds } from './rules.js'
@@ -55,7 +55,7 @@ export async function vetTarget(
   const saved = ignoresContract
     ? undefined
     : await readContract(contract ?? contractFileOf(target), contract !== undefined)
-  const snapshot = await surfaceOf(target, {
+  const snapshot = await snapshotOf(target, {
     contract: saved,
     cases,
     ...(timeoutMs === undefined ? {} : { timeoutMs }),

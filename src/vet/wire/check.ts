@@ -34,9 +34,8 @@ export class WireCheck {
   readonly #open = new Map<string, Talk>()
   /** An earlier session got no first response. */
   #wasSilent = false
-  /** Sessions in a row that could not be initialized, and the reason of the last one. */
-  #failures = 0
-  #failure = ''
+  /** Reasons of the latest sessions that could not be initialized. */
+  #failures: string[] = []
   #nextId = 100
 
   constructor(server: WireServer, revision: Revision, subject: Subject, options: WireCheckOptions = {}) {
@@ -72,15 +71,14 @@ export class WireCheck {
     const known = this.#open.get(key)
     if (known) return known
     // The other checks of a server that is gone or broken need no waiting.
-    if (this.#failures >= mostFailures) throw new Error(this.#failure)
+    if (this.#failures.length >= mostFailures) throw new Error(this.#failures.at(-1))
     const talk = await this.#server.open()
     this.#open.set(key, talk)
     try {
       await this.#initialize(talk, row)
-      this.#failures = 0
+      this.#failures = []
     } catch (error) {
-      this.#failures++
-      this.#failure = messageOf(error)
+      this.#failures.push(messageOf(error))
       // Another check must not wait in a session that never began.
       await this.#endTalk(talk)
       throw error

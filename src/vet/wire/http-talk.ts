@@ -109,7 +109,8 @@ class HttpTalk extends Talk {
   async close(): Promise<void> {
     if (this.#session !== undefined) {
       const headers = { ...this.#headers, ...this.#sessionHeaders() }
-      await fetch(this.#url, { redirect: 'manual', method: 'DELETE', headers }).then(
+      const signal = AbortSignal.timeout(5_000)
+      await fetch(this.#url, { redirect: 'manual', method: 'DELETE', headers, signal }).then(
         (response) => response.body?.cancel(),
         () => {},
       )
