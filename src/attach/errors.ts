@@ -24,7 +24,7 @@ export const attachErrors = {
   secretHeader: (file: string, header: string) =>
     new JexoError(
       'header-secret',
-      `the header ${header} is a secret, and this host's file cannot refer to secrets`,
+      `the header ${header} is a secret, and this host's format has no inputs for secrets`,
       `pass a reference, such as --header "${header}: \${env:NAME}", if the host reads variables, or write the value with --write-secrets`,
       file,
     ),
