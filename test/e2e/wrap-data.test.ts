@@ -162,7 +162,10 @@ describe('jexo wrap', () => {
   test('writes a kit for a program from its help texts, with a description to edit', async () => {
     const kit = join(newFolder(), 'sort.kit.ts')
     const wrapped = await jexo('wrap', 'command:sort', '--out', kit)
-    expect(wrapped).toMatchObject({ code: 0, stderr: expect.stringContaining('sort.commands.yaml, which describes the calls') })
+    expect(wrapped).toMatchObject({
+      code: 0,
+      stderr: expect.stringContaining('sort.commands.yaml, which describes the calls'),
+    })
     expect(readFileSync(join(dirname(kit), 'sort.commands.yaml'), 'utf8')).toMatch(
       /program: sort\ncommands:\n {2}- tool: run_sort/,
     )
