@@ -41,6 +41,7 @@ export default class {
   #exit = process.exit
   #variables = { ...process.env }
   #folder = process.cwd()
+  #outside = []
 
   constructor({ projectConfig }) {
     this.compiled = compiledFolder(projectConfig)
@@ -69,6 +70,9 @@ export default class {
   async handleTestEvent({ name, error, test }) {
     const failures = name === 'hook_failure' ? [error] : name === 'test_done' ? test.errors.flat() : []
     for (const failure of failures) await withSourceLines(failure, this.compiled)
+    // Jest does not wait here for errors outside the code of a test, such as unhandled rejections.
+    if (name === 'error') this.#outside.push(withSourceLines(error, this.compiled))
+    if (name === 'run_finish') await Promise.all(this.#outside)
     // What tests print is shown with the place that printed it.
     for (const printed of (name === 'run_finish' && globalThis.console.getBuffer?.()) || []) {
       const place = { stack: printed.origin }
