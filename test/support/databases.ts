@@ -126,7 +126,10 @@ function server(url: string, folder: string, begin: () => ChildProcess): Databas
     kill,
     start: async () => {
       running = begin()
-      await answers(url)
+      await answers(url, () => {
+        // Some processes of a killed server live a moment longer. Until they end, a new server refuses to start.
+        if (running && running.exitCode !== null) running = begin()
+      })
     },
     remove: async () => {
       await kill()
@@ -136,7 +139,7 @@ function server(url: string, folder: string, begin: () => ChildProcess): Databas
 }
 
 /** Waits until a server accepts connections; a minute is enough for the slowest. */
-async function answers(url: string): Promise<void> {
+async function answers(url: string, retry: () => void): Promise<void> {
   const deadline = Date.now() + 60_000
   for (;;) {
     try {
@@ -146,6 +149,7 @@ async function answers(url: string): Promise<void> {
     } catch (error) {
       if (Date.now() > deadline) throw error
       await new Promise((resolve) => setTimeout(resolve, 100))
+      retry()
     }
   }
 }
