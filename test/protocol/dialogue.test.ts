@@ -196,6 +196,8 @@ describe('a dialogue', () => {
     progress({ progressToken: 2, progress: '1' })
     progress({ progressToken: 2, progress: 1, total: 5, message: 'weighing' })
     progress({ progressToken: 2, progress: 2, total: '5', message: 5 })
+    progress({ progressToken: 2, progress: 2 })
+    progress({ progressToken: 2, progress: 1 })
     expect(reports).toStrictEqual([{ progress: 1, total: 5, message: 'weighing' }, { progress: 2 }])
     expect(heard).toStrictEqual([])
     progress({ progressToken: 3, progress: 1 })

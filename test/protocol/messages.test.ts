@@ -65,7 +65,8 @@ describe('JSON from the wire', () => {
     ['a long list of short lists', nested(1, Array(1500).fill('[]').join())],
     ['a long list of short objects', nested(1, Array(1500).fill('{"a":[{}]}').join())],
     ['brackets in a text', JSON.stringify(`${'[{'.repeat(1500)}`)],
-    ['brackets after an escaped quote', JSON.stringify(`"\\"${'['.repeat(3000)}`)],
+    ['brackets after an escaped quote', JSON.stringify(`"${'['.repeat(3000)}`)],
+    ['brackets after an escaped backslash and quote', JSON.stringify(`"\\"${'['.repeat(3000)}`)],
     ['a text that ends with a backslash', nested(1, `"\\\\",${Array(1500).fill('[]').join()}`)],
   ])('%s is parsed', (_what, text) => {
     expect(parseJson(text)).toStrictEqual(JSON.parse(text))
