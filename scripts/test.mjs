@@ -3,11 +3,12 @@
  * what they cost. `--fast` runs only the tests of the core: no browser, no database, no other server. Other arguments
  * are passed to Jest.
  */
-import { spawnSync } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
 import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { availableParallelism, tmpdir } from 'node:os'
 import { join, relative } from 'node:path'
 import { bin, prepare, prepareDocs, prepareExamples, prepareRuntimes, root, run, runBeside } from './prepare.mjs'
+import { watchSpeed } from './speed.mjs'
 
 /** The headless build of Chromium starts fewer processes, which is a quarter less CPU time for the tests of pages. */
 const headlessBrowser = '/usr/bin/chromium-headless-shell'
@@ -24,7 +25,7 @@ const fast =
   'test/architecture|test/(engine|host|kit|link|protocol|score|serve|tape|testing|transport)/|test/wrap/(curl|folder|rest-requests)|test/hostile/(generated|graphql|rest|schemas|secrets)'
 
 prepare()
-if (isFast) process.exit(runJest([fast, ...words.filter((word) => word !== '--fast')]))
+if (isFast) process.exit(await runJest([fast, ...words.filter((word) => word !== '--fast')]))
 prepareExamples()
 prepareDocs()
 prepareRuntimes()
@@ -76,7 +77,7 @@ const programs = {
   JEXO_GLEWLWYD: glewlwyd,
   JEXO_REDIS: redis,
 }
-process.exit(runJest(words, programs))
+process.exit(await runJest(words, programs))
 
 function findBrowser() {
   if (!process.env.JEXO_BROWSER && !existsSync(headlessBrowser)) installPackage('chromium-headless-shell')
@@ -106,20 +107,23 @@ function installPackage(name) {
   run(`Installing ${name}`, 'apt-get', ['install', '-y', '-qq', '--no-install-recommends', name])
 }
 
-function runJest(args, programs = {}) {
+async function runJest(args, programs = {}) {
   // The folder of test files is removed at the end. Servers that run as other users write to it as well.
   const folder = mkdtempSync(join(tmpdir(), 'jexo-tests-'))
   chmodSync(folder, 0o1777)
   const cpuBeforeMs = cpuOfChildrenMs()
   const timesBefore = cpuTimes()
-  const results = jest(folder, [`--maxWorkers=${availableParallelism()}`, ...args], programs)
+  const speed = watchSpeed()
+  const results = await jest(folder, [`--maxWorkers=${availableParallelism()}`, ...args], programs)
   if (results === undefined) {
     process.stderr.write('Jest ended without a result.\n')
     return 1
   }
   const cpuMs = cpuOfChildrenMs() - cpuBeforeMs
-  const again = withheldShare(timesBefore, cpuTimes()) > mostWithheld ? triedAlone(folder, results, programs) : []
-  printCost(results, cpuMs)
+  const speedShare = speed()
+  const isWithheld = withheldShare(timesBefore, cpuTimes()) > mostWithheld
+  const again = isWithheld ? await triedAlone(folder, results, programs) : []
+  printCost(results, cpuMs, speedShare)
   rmSync(folder, { recursive: true, force: true, maxRetries: 3 })
   const counts = results.map((result) => countsOf(again.find(({ name }) => name === result.name) ?? result))
   const passed = counts.reduce((sum, count) => sum + count.passed, 0)
@@ -129,7 +133,7 @@ function runJest(args, programs = {}) {
 }
 
 /** Runs Jest and returns the result of each file; undefined if it ends without a report. */
-function jest(folder, args, programs) {
+async function jest(folder, args, programs) {
   const report = join(folder, 'report.json')
   rmSync(report, { force: true })
   // `--forceExit`: a failed test may leave a server open, which Jest would wait for.
@@ -139,7 +143,7 @@ function jest(folder, args, programs) {
     join(root, 'node_modules/jest/bin/jest.js'),
     '--forceExit',
   ]
-  spawnSync(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
+  const child = spawn(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
     cwd: root,
     stdio: ['ignore', 2, 2],
     // Several tests start commands at once, so kits load and servers respond slowly.
@@ -153,6 +157,7 @@ function jest(folder, args, programs) {
       ...programs,
     },
   })
+  await new Promise((ended) => child.once('close', ended))
   return existsSync(report) ? JSON.parse(readFileSync(report, 'utf8')).testResults : undefined
 }
 
@@ -160,12 +165,12 @@ function jest(folder, args, programs) {
  * Runs failed files again, one at a time, after the system has withheld CPU time from this machine: time limits of
  * servers and browsers say nothing then. On a machine of its own, a failed test fails the run.
  */
-function triedAlone(folder, results, programs) {
+async function triedAlone(folder, results, programs) {
   const failed = results.filter((result) => countsOf(result).failed > 0).map(({ name }) => name)
   if (failed.length === 0 || failed.length > 6) return []
   const names = failed.map((name) => relative(root, name)).join(', ')
   process.stderr.write(`The system withheld CPU time from this machine. Running again, one at a time: ${names}\n`)
-  return jest(folder, ['--runInBand', '--runTestsByPath', ...failed], programs) ?? []
+  return (await jest(folder, ['--runInBand', '--runTestsByPath', ...failed], programs)) ?? []
 }
 
 /** Times of all processors in ticks, from the system; undefined if it does not report them. */
@@ -193,17 +198,25 @@ function countsOf({ status, assertionResults }) {
   return { passed: having('passed'), failed: status === 'failed' && failed === 0 ? 1 : failed }
 }
 
-/** Prints the cost of the run and the budget: Jest 7 minutes of CPU, the whole command on a fresh clone 12. */
-function printCost(results, cpuMs) {
+/**
+ * Prints the cost of the run and the budget: Jest 7 minutes of CPU at the full speed of the machine, the whole command
+ * on a fresh clone 12.
+ */
+function printCost(results, cpuMs, speedShare) {
   const dearest = results
     .map(({ name, startTime, endTime }) => [relative(root, name), (endTime - startTime) / 1000])
     .sort(([, one], [, other]) => other - one)
     .slice(0, 10)
   const lines = dearest.map(([name, seconds]) => `  ${seconds.toFixed(1).padStart(6)} s  ${name}`)
-  const cpu = cpuMs > 0 ? `${(cpuMs / 60_000).toFixed(1)} min of CPU (budget 7); ` : ''
+  const minutes = (ms) => (ms / 60_000).toFixed(1)
+  const atFullSpeed =
+    speedShare === undefined
+      ? ''
+      : `; the processor ran at ${Math.round(speedShare * 100)} % of its full speed, at which it is ${minutes(cpuMs * speedShare)} min`
+  const cpu = cpuMs > 0 ? `${minutes(cpuMs)} min of CPU${atFullSpeed} (budget 7); ` : ''
   const allMs = performance.now() - startedAt
   process.stderr.write(
-    `Jest: ${cpu}the whole command ${(allMs / 60_000).toFixed(1)} min (budget 12). Longest:\n${lines.join('\n')}\n`,
+    `Jest: ${cpu}the whole command ${minutes(allMs)} min (budget 12). Longest:\n${lines.join('\n')}\n`,
   )
 }
 
