@@ -126,9 +126,9 @@ describe('Loupe with an unusual server, on one page', () => {
   })
 })
 
-describe('Loupe with an unusual server', () => {
-  beforeEach(open)
-  afterEach(() => odd.end())
+describe('Loupe with an unusual server, on another page', () => {
+  beforeAll(open)
+  afterAll(() => odd.end())
 
   test('survives a server that crashes, shows its last output, and reconnects', async () => {
     const { page } = odd
@@ -144,6 +144,19 @@ describe('Loupe with an unusual server', () => {
     await odd.result().getByText('mumbled').waitFor()
     await odd.line('Listening on port 3000').click()
     await page.locator('pre', { hasText: 'Listening on port 3000' }).waitFor()
+  })
+
+  test('marks new, changed and removed parts in the catalogue and in the score', async () => {
+    const { page } = odd
+    await odd.call('change')
+    await odd
+      .line(/catalogue changed: .*changed tool slow \(description\).*new tool late_tool.*gone tool mumble/)
+      .waitFor()
+    await page.keyboard.press('Escape')
+    await page.getByRole('button', { name: /^late_tool ?new/ }).waitFor()
+    await page.getByRole('button', { name: /^slow ?changed.*Now even slower/ }).waitFor()
+    await page.getByRole('button', { name: /^mumble ?gone/ }).click()
+    expect(await page.getByRole('button', { name: 'Send', exact: true }).count()).toBe(0)
   })
 
   test('scrolls and searches twenty thousand messages, and draws only the visible ones', async () => {
@@ -194,18 +207,5 @@ describe('Loupe with an unusual server', () => {
     await tree.getByText('1 found').or(tree.getByText('2 found')).waitFor()
     expect(await tree.locator('[data-match]').count()).toBeGreaterThan(0)
     expect(odd.faults).toStrictEqual([])
-  })
-
-  test('marks new, changed and removed parts in the catalogue and in the score', async () => {
-    const { page } = odd
-    await odd.call('change')
-    await odd
-      .line(/catalogue changed: .*changed tool slow \(description\).*new tool late_tool.*gone tool mumble/)
-      .waitFor()
-    await page.keyboard.press('Escape')
-    await page.getByRole('button', { name: /^late_tool ?new/ }).waitFor()
-    await page.getByRole('button', { name: /^slow ?changed.*Now even slower/ }).waitFor()
-    await page.getByRole('button', { name: /^mumble ?gone/ }).click()
-    expect(await page.getByRole('button', { name: 'Send', exact: true }).count()).toBe(0)
   })
 })
