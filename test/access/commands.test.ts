@@ -2,7 +2,7 @@ import { readFileSync, statSync, utimesSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileStore } from '../../src/access/sign-in/file-store.js'
 import { compilingValidator } from '../../src/kit/compiling-validator.js'
-import { bin, jexoIn, newFolder, Running, root, run, written } from '../support/cli.js'
+import { bin, jexoIn, jexoWith, newFolder, Running, root, written } from '../support/cli.js'
 import { Issuer } from '../support/issuer.js'
 
 const kit = () =>
@@ -107,7 +107,7 @@ test('sign-in stores tokens for later commands, readable by the owner only; with
   const env = { ...process.env, NO_COLOR: '1', XDG_CONFIG_HOME: home } as Record<string, string>
   const server = new Running([bin, 'serve', kit(), '--http', '0', '--issuer', issuer.url, '--scopes', 'mcp'])
   const [, url = ''] = await server.until(/at (http:\S+) \(/)
-  const jexo = (...words: string[]) => run(process.execPath, [bin, ...words], { env })
+  const jexo = (...words: string[]) => jexoWith(env, root, ...words)
   expect(await jexo('call', url, 'who')).toMatchObject({
     code: 2,
     stderr: expect.stringContaining(`${url}: the server requires callers to sign in; run: jexo sign-in ${url}.`),

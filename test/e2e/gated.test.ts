@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { BrowserContext } from 'playwright-core'
 import { sharedBrowser } from '../support/browser.js'
-import { bin, jexoIn, newFolder, Running, run } from '../support/cli.js'
+import { bin, jexoIn, jexoWith, newFolder, Running } from '../support/cli.js'
 import { exampleFolder, openPage } from '../support/example.js'
 import { LoupePage } from '../support/loupe.js'
 
@@ -141,7 +141,7 @@ test('Loupe guides through the sign-in on a card, and shows its steps in the sco
 test('the rehearsal room guides through the sign-in, and attach says what a host will do', async () => {
   const own = { ...env, XDG_CONFIG_HOME: mkdtempSync(join(tmpdir(), 'jexo-sign-ins-')) }
   const attach = (...words: string[]) =>
-    run(process.execPath, [bin, 'attach', url, '--to', join(newFolder(), 'host.json'), ...words], { env: own })
+    jexoWith(own, newFolder(), 'attach', url, '--to', join(newFolder(), 'host.json'), ...words)
   expect(await attach()).toMatchObject({
     code: 0,
     stderr: expect.stringContaining('the server responds, and asks callers to sign in.'),

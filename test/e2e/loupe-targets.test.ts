@@ -10,7 +10,7 @@ const kitText = (about: string, more = '') => `import { defineKit, tool } from '
     tool('count_flowers', { about: '${about}', effect: 'read', run: () => 'seven' }), ${more}
   ] })`
 
-test('a target added in the page shows its command first, and starts only after confirmation', async () => {
+test('a target added in the page or by a request starts only after confirmation, which shows its command', async () => {
   const kit = written('garden.kit.mjs', kitText('Counts the flowers.'))
   const folder = newFolder()
   const config = join(folder, 'host.json')
@@ -80,11 +80,7 @@ test('a target added in the page shows its command first, and starts only after 
   await page.getByRole('alert').waitFor({ state: 'detached' })
   await page.getByRole('combobox', { name: 'Target' }).waitFor()
   await served.end()
-  await loupe.end()
-})
 
-test('no request starts anything without confirmation, whatever its origin', async () => {
-  const loupe = await LoupePage.open([])
   const { origin, searchParams } = new URL(loupe.url)
   const mark = join(newFolder(), 'started')
   const text = `exec:${process.execPath} -e "require('fs').writeFileSync('${mark}','')"`

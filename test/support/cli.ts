@@ -43,8 +43,12 @@ const withoutSlowness = (ran: Ran): Ran =>
 export const jexo = (...args: string[]): Promise<Ran> => jexoIn(root, ...args)
 
 /** The same, with another current folder. */
-export async function jexoIn(cwd: string, ...args: string[]): Promise<Ran> {
-  return withoutSlowness(await commandRunner.run(args, cwd, { ...process.env, NO_COLOR: '1' }))
+export const jexoIn = (cwd: string, ...args: string[]): Promise<Ran> =>
+  jexoWith({ ...process.env, NO_COLOR: '1' }, cwd, ...args)
+
+/** The same, with other variables. */
+export async function jexoWith(env: NodeJS.ProcessEnv, cwd: string, ...args: string[]): Promise<Ran> {
+  return withoutSlowness(await commandRunner.run(args, cwd, env))
 }
 
 declare global {
