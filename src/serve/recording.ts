@@ -1,5 +1,6 @@
-import { createWriteStream } from 'node:fs'
+import { createWriteStream, writeSync } from 'node:fs'
 import { resolve } from 'node:path'
+import { finished } from 'node:stream/promises'
 import type { Observer } from '../engine/running-options.js'
 import { type Kit, settingsFor } from '../kit/kit.js'
 import type { Environment } from '../kit/settings.js'
@@ -7,6 +8,9 @@ import { secretsIn } from '../protocol/secrets.js'
 import { upstreamVariable } from '../relay/relay-child.js'
 import { recordKit, tellUpstream } from '../tape/record-kit.js'
 import { TapeWriter } from '../tape/write.js'
+
+/** Time limit for records that a parent process has not read at the end. */
+const closeMs = 2000
 
 export interface Recording {
   observer?: Observer
@@ -28,11 +32,27 @@ export async function recordingOf(
   delete process.env[upstreamVariable]
   if (tape !== undefined) return onTape(kit, environment, resolve(tape))
   if (!Number.isInteger(descriptor) || descriptor < 3) return { close: async () => {} }
+  return toParent(descriptor, secretsOfKit(kit, environment))
+}
+
+function toParent(descriptor: number, secrets: readonly string[]): Recording {
+  // Written at once, so that the parent has it before the first message.
+  try {
+    writeSync(descriptor, `${JSON.stringify({ secrets })}\n`)
+  } catch {
+    return { close: async () => {} }
+  }
   const stream = createWriteStream('', { fd: descriptor })
   stream.on('error', () => {})
-  // Sent first, so that no secret is recorded before.
-  stream.write(`${JSON.stringify({ secrets: secretsOfKit(kit, environment) })}\n`)
-  return { observer: tellUpstream((line) => void stream.write(line)), close: async () => {} }
+  return {
+    observer: tellUpstream((line) => void stream.write(line)),
+    close: async () => {
+      stream.end()
+      // The parent may not read.
+      const late = new Promise<void>((resolve) => setTimeout(resolve, closeMs).unref())
+      await Promise.race([finished(stream).catch(() => {}), late])
+    },
+  }
 }
 
 async function onTape(kit: Kit, environment: Environment, file: string): Promise<Recording> {
