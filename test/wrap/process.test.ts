@@ -149,6 +149,13 @@ describe('the description', () => {
     const plan = await planProcess(command, { only: ['count_*'], prefix: 'py_' })
     expect(plan.program).toBe('python3 frames.py')
     expect(plan.tools.map(({ as }) => as)).toStrictEqual(['py_count_frames'])
+    expect(plan.tags).toStrictEqual([])
+    expect(plan.about).toBe('Frames of the hives.')
+  })
+
+  test('may say nothing about itself', async () => {
+    const command = { command: node, args: [program, JSON.stringify({ about: undefined })] }
+    expect(await planProcess(command)).not.toHaveProperty('about')
   })
 })
 
