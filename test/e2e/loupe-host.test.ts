@@ -1,8 +1,3 @@
-import { readFileSync } from 'node:fs'
-import { join } from 'node:path'
-import { Ajv2020 } from 'ajv/dist/2020.js'
-import { parse } from 'yaml'
-import { apiary, newFolder, root } from '../support/cli.js'
 import { LoupePage, oddServer } from '../support/loupe.js'
 
 describe('Loupe, as the host of a server that asks, on one page', () => {
@@ -135,44 +130,4 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
       .getByText(/^refused: Method not found/)
       .waitFor()
   })
-})
-
-test('a new user finds a tool, fills in its form, sends it, answers its question and saves it as a case', async () => {
-  const folder = newFolder()
-  const loupe = await LoupePage.open([apiary], { cwd: folder })
-  const { page } = loupe
-  await page
-    .getByRole('button', { name: /^record_harvest|^record_inspection/ })
-    .first()
-    .waitFor()
-  await page.getByLabel('Find a part').fill('strength index')
-  await page.keyboard.press('Enter')
-  await page.getByRole('button', { name: 'Send', exact: true }).waitFor()
-  await loupe.part('tool record_inspection')
-  await page
-    .getByRole('button', { name: /^hive "/ })
-    .first()
-    .click()
-  await page.getByRole('textbox', { name: 'storesKg' }).fill('')
-  await page.getByRole('button', { name: 'Send unchecked' }).click()
-  const card = page.getByRole('region', { name: 'The server asks' })
-  await card.getByRole('textbox').last().fill('11')
-  await card.getByRole('button', { name: 'Accept', exact: true }).click()
-  await loupe.result().getByText('nextInspection').waitFor()
-  await page.getByRole('button', { name: 'Save as a case' }).click()
-  await page.getByText('Saved as cases/record_inspection.case.yaml').waitFor()
-  const saved = parse(readFileSync(join(folder, 'cases/record_inspection.case.yaml'), 'utf8'))
-  const isCase = new Ajv2020({ strict: false }).compile(
-    JSON.parse(readFileSync(join(root, 'schemas/case.schema.json'), 'utf8')),
-  )
-  expect(isCase(saved) || isCase.errors).toBe(true)
-  expect(saved.steps[0]).toMatchObject({
-    call: 'record_inspection',
-    answers: [{ action: 'accept', content: { storesKg: 11 } }],
-    expect: { structured: { hive: 'ML-04' } },
-  })
-  await page.getByRole('button', { name: 'Save as a case' }).click()
-  await page.getByText('Saved as cases/record_inspection-2.case.yaml').waitFor()
-  expect(loupe.faults).toStrictEqual([])
-  await loupe.end()
 })

@@ -1,27 +1,16 @@
-import { writeFileSync } from 'node:fs'
-import type { Page } from 'playwright-core'
-import { sharedBrowser } from '../support/browser.js'
-import { apiary, bin, Running, written } from '../support/cli.js'
+import { readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { Ajv2020 } from 'ajv/dist/2020.js'
+import { parse } from 'yaml'
+import { apiary, newFolder, Running, root, written } from '../support/cli.js'
+import { LoupePage } from '../support/loupe.js'
 
 afterAll(() => Running.endAll())
-async function open(target: string) {
-  const loupe = new Running([bin, 'loupe', target, '--port', '0'])
-  const [url] = await loupe.until(/http:\S+/)
-  const page = await (await sharedBrowser()).newPage({ viewport: { width: 1280, height: 800 } })
-  page.setDefaultTimeout(90_000)
-  const faults: string[] = []
-  page.on('pageerror', (error) => faults.push(error.message))
-  page.on('console', (message) => message.type() === 'error' && faults.push(message.text()))
-  await page.goto(url)
-  return { loupe, page, url, faults }
-}
-const line = (page: Page, text: string | RegExp) =>
-  page.getByRole('log').getByRole('button').filter({ hasText: text })
-
 describe('Loupe, with the apiary', () => {
-  let shown: Awaited<ReturnType<typeof open>>
+  const folder = newFolder()
+  let shown: LoupePage
   beforeAll(async () => {
-    shown = await open(apiary)
+    shown = await LoupePage.open([apiary], { cwd: folder })
   })
   beforeEach(async () => {
     await shown.page.goto(`${new URL(shown.url).origin}/#/`)
@@ -40,11 +29,11 @@ describe('Loupe, with the apiary', () => {
       .getByText(/^\d+\.\d+$/)
       .first()
       .waitFor()
-    const call = line(page, 'tools/call weigh_hive')
+    const call = shown.line('tools/call weigh_hive')
     await call.click()
     await page.getByText('"method": "tools/call"').waitFor()
     expect(await page.locator('pre', { hasText: '"tools/call"' }).textContent()).toContain('"hive": "ML-04"')
-    await line(page, /^.*result.*kg \d/).waitFor()
+    await shown.line(/^.*result.*kg \d/).waitFor()
     expect(faults).toStrictEqual([])
   })
 
@@ -70,7 +59,7 @@ describe('Loupe, with the apiary', () => {
     await page.getByRole('button', { name: /^get_hive/ }).click()
     await page.getByRole('combobox', { name: 'hive' }).fill('ML-07')
     await page.getByRole('button', { name: 'Send', exact: true }).click()
-    const asked = line(page, /GET \/hives\/ML-07.*200 · \d+ bytes/)
+    const asked = shown.line(/GET \/hives\/ML-07.*200 · \d+ bytes/)
     await asked.click()
     const opened = page.locator('pre', { hasText: 'notifications/jexo/upstream' })
     await opened.waitFor()
@@ -99,6 +88,43 @@ describe('Loupe, with the apiary', () => {
       .waitFor()
   })
 
+  test('lets a new user find a tool, fill in its form, send it, answer its question and save it as a case', async () => {
+    const { page } = shown
+    await page
+      .getByRole('button', { name: /^record_harvest|^record_inspection/ })
+      .first()
+      .waitFor()
+    await page.getByLabel('Find a part').fill('strength index')
+    await page.keyboard.press('Enter')
+    await page.getByRole('button', { name: 'Send', exact: true }).waitFor()
+    await shown.part('tool record_inspection')
+    await page
+      .getByRole('button', { name: /^hive "/ })
+      .first()
+      .click()
+    await page.getByRole('textbox', { name: 'storesKg' }).fill('')
+    await page.getByRole('button', { name: 'Send unchecked' }).click()
+    const card = page.getByRole('region', { name: 'The server asks' })
+    await card.getByRole('textbox').last().fill('11')
+    await card.getByRole('button', { name: 'Accept', exact: true }).click()
+    await shown.result().getByText('nextInspection').waitFor()
+    await page.getByRole('button', { name: 'Save as a case' }).click()
+    await page.getByText('Saved as cases/record_inspection.case.yaml').waitFor()
+    const saved = parse(readFileSync(join(folder, 'cases/record_inspection.case.yaml'), 'utf8'))
+    const isCase = new Ajv2020({ strict: false }).compile(
+      JSON.parse(readFileSync(join(root, 'schemas/case.schema.json'), 'utf8')),
+    )
+    expect(isCase(saved) || isCase.errors).toBe(true)
+    expect(saved.steps[0]).toMatchObject({
+      call: 'record_inspection',
+      answers: [{ action: 'accept', content: { storesKg: 11 } }],
+      expect: { structured: { hive: 'ML-04' } },
+    })
+    await page.getByRole('button', { name: 'Save as a case' }).click()
+    await page.getByText('Saved as cases/record_inspection-2.case.yaml').waitFor()
+    expect(shown.faults).toStrictEqual([])
+  })
+
   test('responds only with the token, to its own page, on this machine', async () => {
     const { page, url } = shown
     const { origin, searchParams } = new URL(url)
@@ -113,8 +139,7 @@ describe('Loupe, with the apiary', () => {
   })
 
   test('ends on request', async () => {
-    await shown.page.close()
-    expect(await shown.loupe.end()).toBe(0)
+    expect(await shown.end()).toBe(0)
   })
 })
 
@@ -132,14 +157,14 @@ describe('Loupe', () => {
         } }),
       ] })`,
     )
-    const { loupe, page } = await open(kit)
+    const loupe = await LoupePage.open([kit])
+    const { page } = loupe
     await page.getByRole('button', { name: /^weigh_all/ }).click()
     await page.getByRole('button', { name: 'Send', exact: true }).click()
-    await line(page, '1 of 4 · ML-05').waitFor()
+    await loupe.line('1 of 4 · ML-05').waitFor()
     await page.getByRole('button', { name: 'Cancel' }).click()
     await page.getByRole('heading', { name: /Cancelled/ }).waitFor()
-    await line(page, 'cancelled').waitFor()
-    await page.close()
+    await loupe.line('cancelled').waitFor()
     await loupe.end()
   })
 
@@ -151,16 +176,16 @@ describe('Loupe', () => {
       if (!existsSync(new URL('./now', import.meta.url))) throw new Error('not yet')
       export default defineKit({ name: 'late', version: '1', parts: [tool('late_tool', { about: 'x', effect: 'read', run: () => 1 })] })`,
     )
-    const { loupe, page } = await open(kit)
+    const loupe = await LoupePage.open([kit])
+    const { page } = loupe
     await page
       .getByRole('alert')
       .getByText(/not yet/)
       .waitFor()
-    await line(page, 'it does not load: Error: not yet').first().waitFor()
+    await loupe.line('it does not load: Error: not yet').first().waitFor()
     writeFileSync(kit.replace('late.kit.mjs', 'now'), '')
     await page.getByRole('button', { name: 'Connect', exact: true }).click()
     await page.getByRole('button', { name: /^late_tool/ }).waitFor()
-    await page.close()
     await loupe.end()
   })
 })
