@@ -129,10 +129,19 @@ describe('probing', () => {
   })
 
   test('as a command: counts the calls, prints the seed, and follows the settings of the project', async () => {
-    const ran = await jexo('vet', careless, '--probe', '20', '--seed', '3', '--check-timeout', '300', '--json')
+    const kit = written(
+      'thin.kit.mjs',
+      `import { defineKit, tool } from 'jexo'
+const input = { type: 'object', properties: { count: { type: 'integer' } }, required: ['count'] }
+const about = 'Counts the frames of a hive, for trials.'
+export default defineKit({ name: 'thin', version: '1', parts: [
+  tool('count_frames', { about, effect: 'read', input, run: ({ count }) => { throw new Error('no ' + count) } }),
+  tool('add_frames', { about, effect: 'change', input, run: () => 1 }) ] })`,
+    )
+    const ran = await jexo('vet', kit, '--probe', '20', '--seed', '3', '--check-timeout', '3000', '--json')
     expect(ran.code).toBe(1)
     const { probe: counts, findings } = JSON.parse(ran.stdout)
-    expect(counts).toMatchObject({ seed: 3, tools: 9, left: 1 })
+    expect(counts).toMatchObject({ seed: 3, tools: 1, left: 1 })
     expect(findings.some(({ group }: { group: string }) => group === 'probe')).toBe(true)
     const wrong = await jexo('vet', careless, '--probe', 'many')
     expect(wrong).toMatchObject({ code: 2, stderr: expect.stringContaining('--probe many') })
