@@ -10,6 +10,8 @@ import { freePort } from '../support/databases.js'
 
 const pki = newFolder()
 const home = newFolder()
+// The client keeps its certificates there.
+process.env.XDG_DATA_HOME = home
 const kit = join(newFolder(), 'apiary.kit.ts')
 const packed = newFolder()
 let port: number
@@ -30,7 +32,7 @@ async function address(): Promise<void> {
 }
 async function linkTo(args: string[], env: Record<string, string> = {}): Promise<Link> {
   const command = { command: process.execPath, args }
-  const link = await connect({ ...command, env: { ...process.env, XDG_DATA_HOME: home, ...env } } as never)
+  const link = await connect({ ...command, env: { ...process.env, ...env } } as never)
   links.push(link)
   return link
 }
@@ -48,9 +50,14 @@ beforeAll(async () => {
   port = await freePort()
   await start()
 }, 60_000)
-/** The session of tests that need no settings. The packed kit loads the client in a third of the time. */
+/** A session in this process, since loading the client takes seconds. */
+async function linkHere(environment: Record<string, string> = {}): Promise<Link> {
+  const link = await connect((await import(kit)).default, { environment })
+  links.push(link)
+  return link
+}
 let shared: Promise<Link> | undefined
-const sharedLink = () => (shared ??= linkTo([join(packed, 'apiary.mjs')]))
+const sharedLink = () => (shared ??= linkHere())
 afterAll(async () => {
   await Promise.all(links.map((link) => link.close()))
   server.kill('SIGKILL')
@@ -66,7 +73,6 @@ test('jexo wrap finds variables with unit, range and labels, and includes method
   expect(text).toContain("topic: 'Scales/{scale}/Weight', about: 'Weight of a hive', unit: 'kg', range: [0, 120]")
   expect(text).toContain("labels: { '0': 'fine', '1': 'low battery', '2': 'tipped over' }")
   expect((await jexo('wrap', url, '--methods', 'Nothing')).stderr).toMatch(/"Nothing"/)
-  expect((await jexo('pack', kit, '--out', packed)).code).toBe(0)
 }, 60_000)
 
 test('readings have the time, quality and labels of the server, and values of every type', async () => {
@@ -141,13 +147,21 @@ test('a lost connection is visible, and nodes are resolved again after it return
   )
 }, 90_000)
 
+test('a wrong password, and a mode that is not one, are reported', async () => {
+  const refused = await linkHere({ APIARY_USER: 'keeper', APIARY_PASSWORD: 'x' })
+  expect(await read(refused, 'apiary://status')).toMatchObject({
+    connection: { reason: 'The source refused the user or password.' },
+  })
+  const unknown = await linkHere({ APIARY_SECURITY_MODE: 'Some' })
+  expect(await read(unknown, 'apiary://status')).toMatchObject({ connection: { state: 'unavailable' } })
+}, 60_000)
+
 test('a packed kit includes the client, encrypts with a known certificate of the server, and logs in', async () => {
+  expect((await jexo('pack', kit, '--out', packed)).code).toBe(0)
   const certificate = join(pki, 'own/certs/certificate.pem')
   const secure = { APIARY_SECURITY_MODE: 'SignAndEncrypt', APIARY_USER: 'keeper', APIARY_PASSWORD: 'smoke' }
   // The order matters: a certificate stays trusted once it was accepted.
   const cases: [Record<string, string>, object][] = [
-    [{ APIARY_USER: 'keeper', APIARY_PASSWORD: 'x' }, { reason: 'The source refused the user or password.' }],
-    [{ APIARY_SECURITY_MODE: 'Some' }, { state: 'unavailable' }],
     [secure, { state: 'unavailable', reason: expect.stringContaining('cannot be reached') }],
     [{ ...secure, APIARY_SERVER_CERTIFICATE: certificate }, { state: 'connected' }],
   ]
