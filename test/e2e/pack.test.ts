@@ -64,11 +64,12 @@ describe('a packed file', () => {
         cpSync(join(root, 'examples/apiary', name), join(folder, name), { recursive: true })
       writeFileSync(
         join(folder, 'colony.kit.ts'),
-        `import { defineKit } from 'jexo'
+        `import { defineKit, tool } from 'jexo'
 import { wrapFolder } from 'jexo/folder'
-import { wrapModule } from 'jexo/module'
+import * as colony from './colony.ts'
 const guide = await wrapFolder(new URL('./fieldguide/', import.meta.url), { about: 'Pages on bees.' })
-export default defineKit({ name: 'colony', version: '1', parts: [...(await wrapModule(new URL('./colony.ts', import.meta.url))), ...guide] })`,
+const names = tool('names', { about: 'Names of the functions.', effect: 'read', run: () => Object.keys(colony) })
+export default defineKit({ name: 'colony', version: '1', parts: [names, ...guide] })`,
       )
     }
     const outs: string[] = []
@@ -87,12 +88,15 @@ export default defineKit({ name: 'colony', version: '1', parts: [...(await wrapM
     }
   })
 
-  test('serves on both transports from an empty folder with only Node, and has options', async () => {
+  test('serves on both transports from an empty folder with only Node', async () => {
     const { out, ran } = await packed('file', apiary)
     expect(ran).toMatchObject({
       code: 0,
       stderr: expect.stringMatching(/size +\d+ kB[\s\S]*inside +[\s\S]*fieldguide/),
     })
+    // Every kind of source is in it, and no path of this machine.
+    for (const name of ['apiary.mjs', 'apiary.mjs.map'])
+      expect(readFileSync(join(out, name), 'utf8').includes(root)).toBe(false)
     const empty = newFolder()
     cpSync(join(out, 'apiary.mjs'), join(empty, 'apiary.mjs'))
     const guide = { jsonrpc: '2.0', id: 4, method: 'resources/read', params: { uri: 'fieldguide://varroa.md' } }
@@ -115,13 +119,9 @@ export default defineKit({ name: 'colony', version: '1', parts: [...(await wrapM
     expect(await link.tools()).toHaveLength(23)
     await link.close()
     expect(await serving.end('SIGTERM')).toBe(0)
-    const help = await run(process.execPath, ['apiary.mjs', '--help'], { cwd: empty, env: bare })
-    expect(help.stderr).toMatch(/--require-host[\s\S]*Settings, from the environment:[\s\S]*APIARY_SITE/)
-    const wrong = await run(process.execPath, ['apiary.mjs', '--htp'], { cwd: empty, env: bare })
-    expect(wrong).toMatchObject({ code: 2, stderr: expect.stringContaining('the arguments that --help names') })
   })
 
-  test('reports an error with the lines of the source, and reads variables from files', async () => {
+  test('has options, reports an error with the lines of the source, and reads variables from files', async () => {
     const { out } = await packed('file', written('hives.kit.ts', kitText))
     const file = join(out, 'hives.mjs')
     const call = (id: number, name: string) => ({ jsonrpc: '2.0', id, method: 'tools/call', params: { name } })
@@ -143,6 +143,10 @@ export default defineKit({ name: 'colony', version: '1', parts: [...(await wrapM
       env: bare,
     })
     expect(other.lines.at(-1)).toMatchObject({ result: { content: [{ text: 'Orchard End' }] } })
+    const help = await run(process.execPath, [file, '--help'], { env: bare })
+    expect(help.stderr).toMatch(/--require-host[\s\S]*Settings, from the environment:[\s\S]*SITE/)
+    const mistyped = await run(process.execPath, [file, '--htp'], { env: bare })
+    expect(mistyped).toMatchObject({ code: 2, stderr: expect.stringContaining('the arguments that --help names') })
     const missing = await run(process.execPath, [file, '--env-from', 'none.env'], { env: bare })
     expect(missing).toMatchObject({
       code: 2,

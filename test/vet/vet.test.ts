@@ -263,14 +263,15 @@ describe('jexo vet', () => {
     const listed = await jexo('vet', '--rules')
     for (const { id } of rules) expect(listed.stdout).toContain(id)
     const kit = written(
-      'hives.kit.ts',
+      'hives.kit.mjs',
       `import { defineKit, prompt, resource, tool } from 'jexo'
-      import { z } from 'zod'
-      const site = z.enum(['Marsh Lane', 'Quarry Field']).describe('Name of a site')
+      const site = { type: 'string', enum: ['Marsh Lane', 'Quarry Field'], description: 'Name of a site' }
+      const input = { type: 'object', properties: { site }, required: ['site'] }
+      const output = { type: 'object', properties: { hives: { type: 'number' } }, required: ['hives'] }
       export default defineKit({ name: 'hives', version: '1.0.0', about: 'Hives.', parts: [
-        tool('count_hives', { about: 'How many hives stand at one site.', effect: 'read', input: z.object({ site }), output: z.object({ hives: z.number() }), examples: [{ input: { site: 'Marsh Lane' } }], run: () => ({ hives: 4 }) }),
+        tool('count_hives', { about: 'How many hives stand at one site.', effect: 'read', input, output, examples: [{ input: { site: 'Marsh Lane' } }], run: () => ({ hives: 4 }) }),
         resource('hives://all', { name: 'all', about: 'All hives.', mimeType: 'text/plain', read: () => 'ML-01' }),
-        prompt('site_letter', { about: 'A letter about a site.', input: z.object({ site }), run: ({ site }) => 'About ' + site }),
+        prompt('site_letter', { about: 'A letter about a site.', input, run: ({ site }) => 'About ' + site }),
       ] })`,
     )
     const ran = await jexo('vet', kit, '--wire', '--strict')

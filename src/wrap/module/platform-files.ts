@@ -5,7 +5,7 @@ import type ts from 'typescript'
  * a kit that is reloaded, parse them once. They take tens of megabytes, so they are dropped soon after the last use.
  */
 const kept = new Map<string, ts.SourceFile>()
-const keepMs = 3000
+const keepMs = 15_000
 let timer: NodeJS.Timeout | undefined
 
 const isOfPlatform = /[\\/]node_modules[\\/](?:typescript[\\/]lib|@types[\\/]node|undici-types)[\\/].*\.d\.[cm]?ts$/
