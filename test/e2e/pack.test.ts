@@ -64,12 +64,11 @@ describe('a packed file', () => {
         cpSync(join(root, 'examples/apiary', name), join(folder, name), { recursive: true })
       writeFileSync(
         join(folder, 'colony.kit.ts'),
-        `import { defineKit, tool } from 'jexo'
+        `import { defineKit } from 'jexo'
 import { wrapFolder } from 'jexo/folder'
-import * as colony from './colony.ts'
+import { wrapModule } from 'jexo/module'
 const guide = await wrapFolder(new URL('./fieldguide/', import.meta.url), { about: 'Pages on bees.' })
-const names = tool('names', { about: 'Names of the functions.', effect: 'read', run: () => Object.keys(colony) })
-export default defineKit({ name: 'colony', version: '1', parts: [names, ...guide] })`,
+export default defineKit({ name: 'colony', version: '1', parts: [...(await wrapModule(new URL('./colony.ts', import.meta.url))), ...guide] })`,
       )
     }
     const outs: string[] = []

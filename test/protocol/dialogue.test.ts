@@ -6,7 +6,7 @@ import { RpcError } from '../../src/protocol/rpc-error.js'
 import type { DialogueWatch } from '../../src/protocol/watch.js'
 
 /** Two dialogues connected by hand, so that messages can be seen and held back. */
-function pair(answer: (request: Incoming) => unknown, limits = {}) {
+function pair(answer: (request: Incoming) => unknown, limits = {}, watch?: (side: string) => DialogueWatch) {
   const passed: Message[] = []
   const settled: [unknown, boolean][] = []
   const server = new Dialogue(
@@ -19,7 +19,7 @@ function pair(answer: (request: Incoming) => unknown, limits = {}) {
       hear: () => {},
       settled: (id, hasResponse) => settled.push([id, hasResponse]),
     },
-    { limits },
+    { limits, watch: watch?.('server') },
   )
   const client: Dialogue = new Dialogue(
     {
@@ -30,7 +30,7 @@ function pair(answer: (request: Incoming) => unknown, limits = {}) {
       respond: () => ({}),
       hear: () => {},
     },
-    { limits },
+    { limits, watch: watch?.('client') },
   )
   return { client, server, passed, settled }
 }
@@ -373,31 +373,16 @@ describe('a dialogue', () => {
         ended: (end) => seen.push([side, 'ended', method, end.kind]),
       }),
     })
-    const sent: Message[] = []
-    const server = new Dialogue(
-      {
-        send: (message) => client.receive(message),
-        respond: ({ method }) => {
-          if (method === 'bad') throw new Error('x')
-          return method === 'slow' ? never() : {}
-        },
-        hear: () => {},
+    const { client, server, passed } = pair(
+      ({ method }) => {
+        if (method === 'bad') throw new Error('x')
+        return method === 'slow' ? never() : {}
       },
-      { watch: watch('server') },
-    )
-    const client: Dialogue = new Dialogue(
-      {
-        send: (message) => {
-          sent.push(message)
-          server.receive(message)
-        },
-        respond: () => ({}),
-        hear: () => {},
-      },
-      { watch: watch('client') },
+      {},
+      watch,
     )
     await client.ask('good', { n: 1 })
-    expect(sent[0]).toMatchObject({ params: { n: 1, _meta: { trace: 'good 1' } } })
+    expect(passed[0]).toMatchObject({ params: { n: 1, _meta: { trace: 'good 1' } } })
     await client.ask('bad', {}).catch(() => {})
     const controller = new AbortController()
     const slow = client.ask('slow', {}, { signal: controller.signal }).catch(() => {})

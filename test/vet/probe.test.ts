@@ -128,7 +128,7 @@ describe('probing', () => {
     expect(once.findings.length).toBeGreaterThan(0)
   })
 
-  test('as a command: counts the calls, prints the seed, and follows the settings of the project', async () => {
+  test('as a command: counts the tools, prints the seed, and refuses a number of calls that is not one', async () => {
     const kit = written(
       'thin.kit.mjs',
       `import { defineKit, tool } from 'jexo'
