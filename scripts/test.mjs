@@ -198,10 +198,7 @@ function countsOf({ status, assertionResults }) {
   return { passed: having('passed'), failed: status === 'failed' && failed === 0 ? 1 : failed }
 }
 
-/**
- * Prints the cost of the run and the budget: Jest 7 minutes of CPU at the full speed of the machine, the whole command
- * on a fresh clone 12.
- */
+/** Prints the cost of the run and the budget: Jest 7 minutes of CPU, the whole command on a fresh clone 12. */
 function printCost(results, cpuMs, speedShare) {
   const dearest = results
     .map(({ name, startTime, endTime }) => [relative(root, name), (endTime - startTime) / 1000])
@@ -212,8 +209,8 @@ function printCost(results, cpuMs, speedShare) {
   const atFullSpeed =
     speedShare === undefined
       ? ''
-      : `; the processor ran at ${Math.round(speedShare * 100)} % of its full speed, at which it is ${minutes(cpuMs * speedShare)} min`
-  const cpu = cpuMs > 0 ? `${minutes(cpuMs)} min of CPU${atFullSpeed} (budget 7); ` : ''
+      : `about ${minutes(cpuMs * speedShare)} min at the full speed of the processor, of which it had ${Math.round(speedShare * 100)} %; `
+  const cpu = cpuMs > 0 ? `${minutes(cpuMs)} min of CPU (budget 7); ${atFullSpeed}` : ''
   const allMs = performance.now() - startedAt
   process.stderr.write(
     `Jest: ${cpu}the whole command ${minutes(allMs)} min (budget 12). Longest:\n${lines.join('\n')}\n`,
