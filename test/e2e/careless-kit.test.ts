@@ -2,7 +2,7 @@ import { mkdirSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { connect } from 'jexo/link'
 import { withinLimit } from '../../src/kit-file/loading.js'
-import { bin, newFolder, type Ran, Running, run } from '../support/cli.js'
+import { bin, jexoIn, newFolder, type Ran, Running, run } from '../support/cli.js'
 
 /** Writes files into a new folder; returns it. */
 function folderOf(files: Record<string, string>): string {
@@ -154,13 +154,14 @@ test.each<[string, Record<string, string>, RegExp]>([
   ],
 ])('a kit that %s is reported, with exit code 2', async (what, files, said) => {
   const limitMs = what === 'never ends' ? '700' : '30000'
-  const { code, stderr } = await jexo(folderOf(files), 'show', 'a.kit.ts', '--load-timeout', limitMs)
+  const start = what === 'ends the process' ? jexo : jexoIn
+  const { code, stderr } = await start(folderOf(files), 'show', 'a.kit.ts', '--load-timeout', limitMs)
   expect([code, stderr]).toStrictEqual([2, expect.stringMatching(said)])
 })
 
 test('stacks are printed with --verbose', async () => {
   const folder = folderOf({ 'a.kit.ts': kit('', "throw new Error('no hive')") })
-  const { code, stderr } = await jexo(folder, 'show', 'a.kit.ts', '--verbose')
+  const { code, stderr } = await jexoIn(folder, 'show', 'a.kit.ts', '--verbose')
   expect([code, stderr]).toStrictEqual([
     2,
     expect.stringMatching(/caused by Error: no hive\n {4}at .*a\.kit\.ts:2/),

@@ -1,4 +1,5 @@
 import { existsSync, readFileSync } from 'node:fs'
+import { createServer } from 'node:net'
 import { join } from 'node:path'
 import { apiary, bin, hives, jexo, newFolder, Running, root, run, written } from '../support/cli.js'
 
@@ -251,10 +252,8 @@ describe('the package', () => {
 })
 
 test('the demo runs its tour and exits 0, on the next free ports if its own are in use', async () => {
-  const blocker = new Running([bin, 'serve', hives, '--http', '4870'])
-  await blocker.until(/http:\S+|in use/)
-  const other = new Running([bin, 'serve', hives, '--http', '4874'])
-  await other.until(/http:\S+|in use/)
+  // Another test, or another program, may have them already.
+  const blockers = [4870, 4874].map((port) => createServer().on('error', () => {}).listen(port, '127.0.0.1'))
   const ran = await run(process.execPath, [join(root, 'scripts/demo.mjs'), '--tour'])
   expect({ code: ran.code, end: ran.stderr.slice(-1000) }).toStrictEqual({ code: 0, end: expect.any(String) })
   expect(ran.stderr).toMatch(/Port 4870 is in use; trying 4871/)
@@ -277,6 +276,5 @@ test('the demo runs its tour and exits 0, on the next free ports if its own are 
   }
   // The hive that a tool adds is in the REST API itself.
   expect(ran.stdout).toMatch(/register_hive hive="ML-13"[\s\S]*200: \{"hive":"ML-13","site":"Orchard End"/)
-  await blocker.end()
-  await other.end()
+  for (const blocker of blockers) blocker.close()
 })

@@ -1,7 +1,7 @@
 import { writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { connect } from 'jexo/node'
-import { apiary, bin, jexo, Running, root, run, written } from '../support/cli.js'
+import { apiary, bin, jexo, jexoWith, Running, root, run, written } from '../support/cli.js'
 
 afterAll(() => Running.endAll())
 
@@ -181,7 +181,7 @@ export default defineKit({ name: 'told', version: '1', parts: [site, no], settin
       [['--env-from', 'none.env'], {}, /none\.env: it cannot be read \(ENOENT\)/],
     ]
     for (const [flags, env, said] of wrong) {
-      const ran = await run(process.execPath, [bin, 'serve', kit, ...flags], { env: { ...plain, ...env } })
+      const ran = await jexoWith({ ...plain, ...env }, root, 'serve', kit, ...flags)
       expect(ran).toMatchObject({ code: 2, stderr: expect.stringMatching(said) })
     }
   })
