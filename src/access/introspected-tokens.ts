@@ -34,7 +34,7 @@ export function introspectedTokens(options: IntrospectedTokensOptions): AccessCh
   const endpointNow = async (): Promise<string> => {
     if (endpoint !== undefined) return endpoint
     const { introspection_endpoint: found } = await fetchIssuer(issuer)
-    if (!isSafeUrl(found)) throw new Error('its metadata names no introspection endpoint')
+    if (!isSafeUrl(found)) throw new Error('its metadata has no introspection endpoint')
     endpoint = found
     return found
   }
@@ -70,7 +70,7 @@ function verdictOf(value: JsonObject, issuer: string, audiences: readonly string
   const { active, aud, exp, nbf, sub, client_id: client, username } = value
   if (active !== true) return { refused: 'invalid', reason: 'the token is not active' }
   if (value.iss !== undefined && value.iss !== issuer)
-    return { refused: 'invalid', reason: 'the token is of another issuer' }
+    return { refused: 'invalid', reason: 'the token was issued by another authorization server' }
   const given = (Array.isArray(aud) ? aud : [aud]).filter((one) => typeof one === 'string')
   if (!given.some((one) => audiences.includes(one)))
     return { refused: 'invalid', reason: 'the token is for another server' }

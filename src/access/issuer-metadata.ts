@@ -84,7 +84,7 @@ export async function fetchIssuer(
       const { status, value } = await fetchObject(url, {}, send)
       if (status !== 200 || !value) reasons.push(`${url}: status ${status}`)
       else if (value.issuer !== issuer)
-        throw new IssuerMismatch(`${url} is of the issuer ${JSON.stringify(value.issuer)}, not ${issuer}`)
+        throw new IssuerMismatch(`${url} is the metadata of ${JSON.stringify(value.issuer)}, not of ${issuer}`)
       else return value
     } catch (error) {
       // Metadata of another issuer is an error, and not skipped.

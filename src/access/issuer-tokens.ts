@@ -227,7 +227,7 @@ function refusalOf(error: unknown): Verdict {
 
 const claimReasons: Readonly<Record<string, string>> = {
   aud: 'the token is for another server',
-  iss: 'the token is of another issuer',
+  iss: 'the token was issued by another authorization server',
   nbf: 'the token is not valid yet',
-  exp: 'the token has no time at which it expires',
+  exp: 'the token has no expiry time',
 }

@@ -40,7 +40,7 @@ export function namedTokens(file: string, { scopes = [], onProblem }: NamedToken
       problem = ''
     } catch (error) {
       const said = error instanceof Error ? error.message : String(error)
-      if (said !== problem) onProblem?.(`${said}${tokens ? ' The tokens that were read before go on.' : ''}`)
+      if (said !== problem) onProblem?.(`${said}${tokens ? ' The tokens read earlier stay valid.' : ''}`)
       problem = said
     }
   }

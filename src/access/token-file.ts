@@ -33,7 +33,7 @@ export function parseTokenFile(file: string, text: string): NamedToken[] {
   })
   const names = new Set<string>()
   for (const { name } of tokens) {
-    if (names.has(name)) throw accessErrors.tokensUnreadable(file, `${JSON.stringify(name)} stands there twice`)
+    if (names.has(name)) throw accessErrors.tokensUnreadable(file, `${JSON.stringify(name)} has two tokens`)
     names.add(name)
   }
   return tokens

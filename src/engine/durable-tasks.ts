@@ -43,14 +43,15 @@ export async function takeUp(running: RunningKit, job: Job): Promise<void> {
   )
   mirror.follow(work, text, true)
   try {
-    if (job.attempt > attempts) return work.fail(`It was begun ${attempts} times, and its process ended each time`)
+    if (job.attempt > attempts)
+      return work.fail(`It was started ${attempts} times, and its process ended each time`)
     if (job.attempt > 1) work.say(`Begun again, attempt ${job.attempt} of ${attempts}`)
     const result = await carryOutCall(engine, work.request)
     if (work.isOver) return
     const { failure } = work.request
     if (running.isClosing) throw leaveToOthers('the process is stopping')
     if (failure !== undefined && !isRefusal(failure) && job.attempt < attempts) {
-      work.say(`Attempt ${job.attempt} of ${attempts} failed and is repeated`)
+      work.say(`Attempt ${job.attempt} of ${attempts} failed; trying again`)
       throw failure instanceof Error ? failure : new Error(messageOf(failure))
     }
     await work.carryOut(

@@ -213,7 +213,7 @@ export class Engine implements Session {
   }
 
   /** This process no longer serves the session. The other process reports the end to telemetry. */
-  handOver(why = 'another process goes on with this session'): void {
+  handOver(why = 'another process continues this session'): void {
     this.#end()
     this.#dialogue.close(why)
   }

@@ -29,10 +29,10 @@ export class Openers {
     try {
       await things.use(declared)
       this.#timers.delete(declared)
-      if (failures > 0) this.#report('info', 'a shared connection that failed before is open now')
+      if (failures > 0) this.#report('info', 'a shared connection that failed earlier is now open')
     } catch (error) {
       if (this.#isClosed) return
-      if (failures === 0) this.#report('warning', `${reasonOf(error)} Its parts say so until it is there.`)
+      if (failures === 0) this.#report('warning', `${reasonOf(error)} Its parts report this until it connects.`)
       const timer = setTimeout(
         () => void this.#attempt(things, declared, failures + 1),
         Math.min(longestPauseMs, firstPauseMs * 2 ** failures),

@@ -21,7 +21,9 @@ function readCursor(list: string, params: JsonObject, latestPlace: number): Posi
   const found =
     typeof cursor === 'string' ? /^([a-z]+):(\d{1,9}):(\d{1,9})$/.exec(fromBase64Url(cursor) ?? '') : null
   if (!found || found[1] !== list || Number(found[2]) > latestPlace || cursor !== cursorText(list, found)) {
-    throw rpcErrors.invalidParams(`the cursor ${JSON.stringify(cursor)} is none of this list; begin without one`)
+    throw rpcErrors.invalidParams(
+      `the cursor ${JSON.stringify(cursor)} is not valid for this list; start without a cursor`,
+    )
   }
   return { place: Number(found[2]), offset: Number(found[3]) }
 }

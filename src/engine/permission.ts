@@ -4,7 +4,7 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import { askPerson, canAsk } from './person.js'
 import type { Session } from './session.js'
 
-const cannotAsk = 'this host cannot put questions to a person'
+const cannotAsk = 'this host cannot ask the user'
 
 /** Asks for missing required arguments that the tool allows to be asked for; returns the arguments with the answers. */
 export async function askForMissing(

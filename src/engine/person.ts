@@ -29,7 +29,7 @@ export async function askPerson(
   message: string,
   schema: Schema,
 ): Promise<PersonAnswer<unknown>> {
-  if (!canAsk(session, 'form')) throw engineErrors.peerCannot('put a question to a person', 'elicitation')
+  if (!canAsk(session, 'form')) throw engineErrors.peerCannot('ask the user', 'elicitation')
   const requestedSchema = questionFor(session.revision, questionSchema(schema, label), label)
   const mode = session.revision.elicitation === 'form and url' ? { mode: 'form' } : {}
   const params = { ...mode, message, requestedSchema }
@@ -64,7 +64,7 @@ export async function sendPersonTo(
   url: string,
   message: string,
 ): Promise<PersonSent> {
-  if (!canAsk(session, 'url')) throw engineErrors.peerCannot('send a person to a page', 'elicitation.url')
+  if (!canAsk(session, 'url')) throw engineErrors.peerCannot('send the user to a page', 'elicitation.url')
   const elicitationId = crypto.randomUUID()
   const params = { mode: 'url', elicitationId, url: new URL(url).href, message }
   const answer = await incoming.ask('elicitation/create', params, { timeoutMs: personTimeoutMs })

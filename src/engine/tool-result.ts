@@ -73,7 +73,7 @@ function structured(running: RunningKit, tool: string, checked: Checked): ToolRe
     const reasons = checked.ok
       ? 'it is not an object'
       : checked.issues.map(({ path, reason }) => `${path.join('.') || 'result'}: ${reason}`).join('; ')
-    return serverFault(running, tool, `returned what its output schema does not allow: ${reasons}`)
+    return serverFault(running, tool, `returned a value that its output schema does not allow: ${reasons}`)
   }
   const plain = plainJson(checked.value)
   if (!plain.ok) return notJson(running, tool, plain)

@@ -75,7 +75,7 @@ export class Conversation {
       changed: (step) => this.#options.onStep?.(step),
       nextId: () => ++this.#count,
       say: (text, mark, tool) => {
-        if (this.#turn) throw new Error('the model is at work')
+        if (this.#turn) throw new Error('the model is working')
         void this.#say(text, [mark], tool)
       },
       decide: (step) => {
@@ -110,7 +110,7 @@ export class Conversation {
   }
 
   async #say(text: string, attached: readonly Attachment[], page?: string): Promise<readonly Step[]> {
-    if (this.#turn) throw new Error('the model is at work; wait for it, or stop it')
+    if (this.#turn) throw new Error('the model is working; wait for it, or stop it')
     const from = this.#steps.length
     const turn = new AbortController()
     this.#turn = turn
@@ -182,14 +182,14 @@ export class Conversation {
       }
       if (signal.aborted) throw signal.reason
     }
-    this.#note(`The model has called ${mostTurns} times for one sentence; it was stopped there.`, true)
+    this.#note(`The model made ${mostTurns} rounds of calls for one message and was stopped.`, true)
   }
 
   /** `functions` are the functions that the model saw, so that a name refers to the same tool even if the list has changed since. */
   async #carryOut(call: ModelCall, functions: readonly HostFunction[]): Promise<void> {
     const found = functions.find(({ name }) => name === call.name)
     if (!found) {
-      this.#note(`The model called ${call.name}, which is not there.`, true)
+      this.#note(`The model called ${call.name}, which does not exist.`, true)
       this.#tell(call, `There is no function ${call.name}.`, true)
       return
     }

@@ -201,7 +201,7 @@ export class Host {
       clientInfo: { name: 'jexo-host', version: '1.0.0' },
       onQuestion: async (question) => (await this.handlers?.question(id, question)) ?? { action: 'cancel' },
       onModelRequest: async (request, signal) => {
-        if (!this.handlers) throw new Error('no conversation is going on')
+        if (!this.handlers) throw new Error('there is no active conversation')
         return this.handlers.modelRequest(id, request, signal)
       },
       onLog: (message) => this.handlers?.log(id, message),

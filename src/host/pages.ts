@@ -110,7 +110,8 @@ export class Pages {
    */
   async say(id: number, content: readonly ContentBlock[]): Promise<void> {
     const { call } = this.#open(id)
-    if (this.#saying.has(id)) throw new ViewError(refusals.refused, 'the message before is not decided yet')
+    if (this.#saying.has(id))
+      throw new ViewError(refusals.refused, 'the previous message is still waiting for a decision')
     const text = textOf(content).slice(0, mostCharacters)
     const step: PageMessageStep = {
       ...{ kind: 'page-message', id: this.#side.nextId(), of: id, server: call.server, tool: call.tool, text },
@@ -157,7 +158,7 @@ export class Pages {
     const step: PageContextStep = before?.step ?? {
       ...{ kind: 'page-context', id: this.#side.nextId(), of: id, server: call.server, tool: call.tool, text },
     }
-    const mark = `[From the page of the tool ${call.tool} of ${call.server}. The person has not written it.]`
+    const mark = `[From the page of the tool ${call.tool} of ${call.server}. The user did not write it.]`
     this.#contexts.set(id, { step, attachment: { label, text: `${mark}\n${text}` } })
     if (before) {
       step.text = text

@@ -65,7 +65,7 @@ export class Questions {
       signal.addEventListener('abort', () => {
         if (!this.#asked.delete(step.id)) return
         change('withdrawn')
-        reject(new Error('the server does not ask any more'))
+        reject(new Error('the server no longer waits for an answer'))
       })
     })
   }

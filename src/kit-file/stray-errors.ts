@@ -55,7 +55,7 @@ function isToldOften(text: string): boolean {
 }
 
 /** One sentence for a log. */
-export const strayText = ({ where, text }: StrayError): string => `an error ${where} that nothing caught: ${text}`
+export const strayText = ({ where, text }: StrayError): string => `uncaught error ${where}: ${text}`
 
 function sayOnStderr(stray: StrayError): void {
   if (!stray.isRepeated) process.stderr.write(`jexo: error: ${escapeControls(strayText(stray))}\n`)

@@ -58,7 +58,7 @@ export function shared<T, const S extends Settings = Settings>(
 function checkRefresh(refresh: SharedOptions['refresh']): void {
   if (refresh === undefined) return
   if (typeof refresh.name !== 'string' || !/^[\w.-]{1,64}$/.test(refresh.name))
-    throw kitErrors.partField('a shared connection', 'refresh.name', 'letters, digits, dots and dashes, 64 at most')
+    throw kitErrors.partField('a shared connection', 'refresh.name', 'at most 64 letters, digits, dots and dashes')
   if (!(refresh.everyMs >= 1000 && refresh.everyMs <= 2 ** 31 - 1))
     throw kitErrors.partField('a shared connection', 'refresh.everyMs', 'milliseconds, from 1,000 to 24 days')
 }

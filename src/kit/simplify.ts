@@ -1,7 +1,7 @@
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { JsonSchema } from './schema.js'
 
-/** A constraint that was removed from a schema: its path and value. */
+/** A constraint that was removed from a schema. */
 export interface Loss {
   /** Path in the schema, such as `properties.hive`; empty for its root. */
   readonly path: string
@@ -43,15 +43,15 @@ class Simplifier {
   }
 
   at(given: unknown, path: string, depth: number, within: readonly string[]): JsonSchema {
-    if (!isObject(given)) return given === false ? this.#lose(path, 'that nothing is allowed here', {}) : {}
+    if (!isObject(given)) return given === false ? this.#lose(path, 'that no value is allowed', {}) : {}
     if (typeof given.$ref === 'string') return this.#referred(given, path, depth, within)
-    if (depth > maxDepth) return this.#lose(path, `what is deeper than ${maxDepth} levels`, shallow(given))
+    if (depth > maxDepth) return this.#lose(path, `levels deeper than ${maxDepth}`, shallow(given))
     const joined = Array.isArray(given.allOf) ? this.#joined(given, path) : given
     const branches = (joined.anyOf ?? joined.oneOf) as unknown
     if (Array.isArray(branches)) return this.#union(joined, branches, path, depth, within)
     if (Array.isArray(joined.type)) {
       const [first = 'string', ...more] = joined.type.filter((type) => type !== 'null')
-      const what = more.length > 0 ? `that it may also be ${more.join(' or ')}` : 'that it may be null'
+      const what = more.length > 0 ? `the types ${more.join(' and ')}` : 'null as a value'
       return this.#lose(path, what, this.at({ ...joined, type: first }, path, depth, within))
     }
     return this.#plain(joined, path, depth, within)
@@ -81,7 +81,7 @@ class Simplifier {
       )
     }
     if (Array.isArray(prefixItems)) {
-      this.#losses.push({ path, what: 'which type each place of the list has' })
+      this.#losses.push({ path, what: 'the type of each item of the tuple' })
       const each = [...prefixItems, ...(isObject(items) ? [items] : [])]
       schema.items = this.#union({}, each, joinPath(path, 'items'), depth + 1, within)
     } else if (items !== undefined) schema.items = this.at(items, joinPath(path, 'items'), depth + 1, within)
@@ -110,7 +110,7 @@ class Simplifier {
       else this.#losses.push({ path, what: `the format ${format}` })
     }
     if (typeof pattern === 'string') {
-      if (/\(\?<?[=!]/.test(pattern)) this.#losses.push({ path, what: 'a pattern that looks around' })
+      if (/\(\?<?[=!]/.test(pattern)) this.#losses.push({ path, what: 'a pattern with look-around' })
       else schema.pattern = pattern
     }
   }
@@ -127,9 +127,9 @@ class Simplifier {
     const name = /^#\/(?:\$defs|definitions)\/(.+)$/.exec(String(given.$ref))?.[1] ?? ''
     const target = this.#definitions[name]
     const { $ref: _, ...beside } = given
-    if (!isObject(target)) return this.#lose(path, `what ${String(given.$ref)} refers to`, beside)
+    if (!isObject(target)) return this.#lose(path, `the unresolved reference ${String(given.$ref)}`, beside)
     if (within.includes(name))
-      return this.#lose(path, `that it goes on like ${name}`, shallow({ ...target, ...beside }))
+      return this.#lose(path, `the recursion of ${name}`, shallow({ ...target, ...beside }))
     return this.at({ ...target, ...beside }, path, depth, [...within, name])
   }
 
@@ -142,7 +142,7 @@ class Simplifier {
       return (name === undefined ? part : this.#definitions[name]) as JsonObject
     })
     const whole = [rest, ...parts].filter(isObject)
-    this.#losses.push({ path, what: '"allOf", which is written as one' })
+    this.#losses.push({ path, what: '"allOf", merged into one schema' })
     const properties = Object.assign({}, ...whole.map((part) => part.properties ?? {})) as JsonObject
     const required = [...new Set(whole.flatMap((part) => (part.required as string[] | undefined) ?? []))]
     return {
@@ -164,7 +164,7 @@ class Simplifier {
   ): JsonSchema {
     const { anyOf: _any, oneOf: _one, ...beside } = given
     const branches = all.filter((branch) => !(isObject(branch) && branch.type === 'null'))
-    if (branches.length < all.length) this.#losses.push({ path, what: 'that it may be null' })
+    if (branches.length < all.length) this.#losses.push({ path, what: 'null as a value' })
     const constants = branches.filter((branch) => isObject(branch) && 'const' in branch) as JsonObject[]
     if (constants.length === branches.length && constants.length > 0) {
       const values = constants.map((branch) => branch.const)
@@ -194,7 +194,7 @@ class Simplifier {
 
 /** Merges object schemas: all properties of all of them; a property is required if all require it. */
 function merged(branches: readonly JsonSchema[], path: string, losses: Loss[]): JsonSchema {
-  losses.push({ path, what: 'which properties go together' })
+  losses.push({ path, what: 'the rules between properties' })
   const objects = branches.filter((branch) => isObject(branch.properties))
   const properties: Record<string, JsonSchema> = {}
   for (const { properties: found } of objects) {

@@ -176,7 +176,7 @@ function durableOf(label: string, task: unknown, given: Durable | undefined): To
   if (!(Number.isInteger(attempts) && attempts >= 1 && attempts <= 1000))
     throw kitErrors.partField(label, 'durable.attempts', 'a whole number from 1 to 1000')
   if (!(firstMs >= 0 && firstMs <= 86_400_000))
-    throw kitErrors.partField(label, 'durable.backoff.firstMs', 'a number of milliseconds, a day at most')
+    throw kitErrors.partField(label, 'durable.backoff.firstMs', 'a number of milliseconds, at most one day')
   return { attempts, backoff: { firstMs, grows: grows === true } }
 }
 

@@ -44,8 +44,8 @@ function byDiscriminator(branches: readonly JsonSchema[], value: JsonObject, roo
   const known = [...new Set(tags.map((tag) => JSON.stringify(tag[name])))]
   const given = value[name]
   const at = tags.findIndex((tag) => tag[name] === given)
-  if (given === undefined) return `${name} is missing; it is one of ${known.join(', ')}`
-  if (at < 0) return `${name} is ${shown(given)}; it has to be one of ${known.join(', ')}`
+  if (given === undefined) return `${name} is missing; it must be one of ${known.join(', ')}`
+  if (at < 0) return `${name} is ${shown(given)}; it must be one of ${known.join(', ')}`
   const lacks = lacksOf(branches[at] as JsonSchema, value, root, 0)
   return lacks.length > 0 ? `${name} is ${shown(given)}: ${textOf(lacks)}` : undefined
 }

@@ -19,7 +19,7 @@ export function dryRun({ isOn = true, only }: DryRunOptions = {}): Layer {
       if (!isOn || isRead(call)) return next()
       note('refused', { effect: call.part.kind === 'tool' ? call.part.effect : 'read' })
       throw new Refusal(
-        `Dry run: ${call.part.name} was not carried out. Its arguments are valid: ${JSON.stringify(call.input)?.slice(0, 4000) ?? 'none'}`,
+        `Dry run: ${call.part.name} was not executed. Its arguments are valid: ${JSON.stringify(call.input)?.slice(0, 4000) ?? 'none'}`,
       )
     },
     { ...(only ? { only } : {}), methods: ['tools/call'] },

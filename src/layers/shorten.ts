@@ -38,7 +38,7 @@ const reading = template('jexo-result://{id}', {
   read: ({ id }, call) => {
     const found = wholes.get(id)
     if (!found || found.who !== ownerOf(call as LayerCall))
-      throw new Refusal('This result is not kept any more. Call the tool again.')
+      throw new Refusal('This result has expired. Call the tool again.')
     return found.text
   },
 })

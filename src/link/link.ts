@@ -214,7 +214,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   }
   /** Notifies the server that the roots changed. Requires `roots` in the options of the link. */
   setRoots(roots: readonly Root[]): void {
-    if (!this.#options.roots) throw engineErrors.peerCannot('hear of folders', 'roots')
+    if (!this.#options.roots) throw engineErrors.peerCannot('receive a list of roots', 'roots')
     this.#options = { ...this.#options, roots }
     this.#dialogue.notify('notifications/roots/list_changed', undefined)
   }

@@ -48,7 +48,7 @@ async function readAll<T>(ask: Ask, method: string, field: string): Promise<T[]>
       )
     cursor = page.nextCursor ?? undefined
     if (seen.has(cursor) || seen.size > mostPages)
-      throw protocolErrors.responseMalformed(method, 'its cursors do not end')
+      throw protocolErrors.responseMalformed(method, 'its cursors never end')
     seen.add(cursor)
   } while (cursor !== undefined)
   return items

@@ -24,9 +24,9 @@ export function loupeApp({ bench, token, page }: LoupeParts): Hono {
   app.use(async (context, next) => {
     const host = (context.req.header('host') ?? '').replace(/:\d+$/, '')
     const origin = context.req.header('origin')
-    if (!isLoopback(host)) return context.text('Loupe answers on this machine only.', 403)
+    if (!isLoopback(host)) return context.text('Loupe is available on this machine only.', 403)
     if (origin !== undefined && origin !== `http://${context.req.header('host')}`) {
-      return context.text('Loupe is not for other pages.', 403)
+      return context.text('Loupe does not accept requests from other pages.', 403)
     }
     await next()
     context.header('Content-Security-Policy', `${policy}; frame-src ${bench.viewProxy ?? "'none'"}`)
@@ -55,7 +55,7 @@ export function loupeApp({ bench, token, page }: LoupeParts): Hono {
     const entry = bench.journal.find(Number(context.req.param('sequence')))
     return entry
       ? context.json(entry.kind === 'http' ? slimmed(entry) : entry)
-      : context.json({ error: 'It is gone.' }, 404)
+      : context.json({ error: 'It does not exist, or no longer exists.' }, 404)
   })
 
   app.route('/api', targetRoutes(bench))

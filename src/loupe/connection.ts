@@ -155,7 +155,7 @@ export class Connection {
       link.on('closed', ({ why }) => {
         if (this.#link !== link) return
         this.#questions.forget()
-        this.#set('closed', why, 'see what it said last in the score, fix it, and press Connect')
+        this.#set('closed', why, 'see its last output in the score, fix it, and press Connect')
       })
       for (const event of ['toolsChanged', 'resourcesChanged', 'promptsChanged'] as const) {
         link.on(event, () => this.#offered.announced(link))

@@ -69,8 +69,8 @@ export class Questions {
   /** Accepts the page's answer to a question; returns an error text if it is not valid. */
   answer(requestId: RequestId, given: unknown): string | undefined {
     const waiting = this.#waiting.get(requestId)
-    if (!waiting) return 'The server does not wait for this answer any more.'
-    if (!isObject(given)) return 'An answer is an object.'
+    if (!waiting) return 'The server no longer waits for this answer.'
+    if (!isObject(given)) return 'An answer must be an object.'
     if (waiting.kind === 'model') return this.#replyForModel(waiting, given)
     const { action, content } = given
     if (waiting.kind === 'sign-in') {
@@ -125,7 +125,7 @@ export class Questions {
 
   #drop(waiting: Waiting): void {
     this.#done(waiting)
-    waiting.reject(new Error('the server does not wait any more'))
+    waiting.reject(new Error('the server no longer waits'))
   }
 
   #done(waiting: Waiting): void {

@@ -43,7 +43,7 @@ export async function startLoupe(targets: readonly Target[], options: LoupeOptio
     options.tape === undefined
       ? undefined
       : await TapeWriter.open(options.tape, targets.flatMap(secretsOf), (reason) =>
-          process.stderr.write(`jexo: the tape cannot be written any more (${reason}); Loupe goes on without it\n`),
+          process.stderr.write(`jexo: the tape is no longer writable (${reason}); Loupe continues without it\n`),
         )
   const { revision, timeoutMs, watches = true } = options
   const bench = new Bench(recorder, {

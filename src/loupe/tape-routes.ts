@@ -29,7 +29,7 @@ export function tapeRoutes(bench: Bench): Hono {
   app.post('/cases', async (context) => {
     const body: unknown = await context.req.json()
     const call = isObject(body) ? callIn(bench, body) : undefined
-    if (!call || !isObject(body)) return context.json({ error: 'A call and what came of it are needed.' }, 400)
+    if (!call || !isObject(body)) return context.json({ error: 'A call and its result are required.' }, 400)
     const text = caseText(masked(call, bench.secrets))
     if (body.isDraft === true) return context.json({ text })
     const folder = join(process.cwd(), 'cases')

@@ -18,7 +18,7 @@ export function targetRoutes(bench: Bench): Hono {
   app.post('/targets', async (context) => {
     const body: unknown = await context.req.json()
     if (!isObject(body) || typeof body.text !== 'string' || body.text.trim() === '')
-      return context.json({ error: 'Say what to look at.' }, 400)
+      return context.json({ error: 'A target is required.' }, 400)
     const target = await readTarget(body.text.trim(), optionsIn(body))
     if (target.kind === 'tape') {
       await bench.openTape(target.file, body.isLive === true)

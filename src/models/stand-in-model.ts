@@ -10,7 +10,7 @@ export function standInModel(request: ModelRequest): ModelReply {
     .flatMap(({ content }) => [content].flat())
     .map((block) => (isObject(block) && typeof block.text === 'string' ? block.text : ''))
     .filter(Boolean)
-  const text = `(stand-in) ${said.at(-1) ?? 'Nothing was said.'}`
+  const text = `(stand-in) ${said.at(-1) ?? 'There is no message.'}`
   // About four characters a token.
   const most = Math.max(16, request.maxTokens * 4)
   const isCut = text.length > most

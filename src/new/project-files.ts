@@ -114,7 +114,7 @@ test('asks whether a date is mistyped where they are far apart', async () => {
 })
 `
 
-const caseText = (kit: string) => `# Recorded calls with what is expected of them: jexo replay cases/
+const caseText = (kit: string) => `# Recorded calls and their expected results: jexo replay cases/
 # Record one with: jexo call ${kit} days_between from=2026-06-02 to=2026-06-09 --save cases/another.case.yaml
 version: 1
 target: ${kit}
@@ -130,7 +130,7 @@ steps:
 `
 
 const ciText = `#!/bin/sh
-# Everything that has to hold before a change goes in, for any CI.
+# All checks that a change must pass, for any CI.
 set -eu
 cd "$(dirname "$0")"
 npm install --no-audit --no-fund

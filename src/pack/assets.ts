@@ -90,7 +90,7 @@ export class AssetCollector {
     for (const [at, file] of filesOfPackage(name, from)) {
       const before = this.#found.get(at)
       if (before !== undefined && realpathSync(before) !== realpathSync(file))
-        throw packErrors.packFailed(name, 'it is installed twice, and a packed file can hold one of them')
+        throw packErrors.packFailed(name, 'it is installed twice, and a packed file can contain only one of them')
       this.#put(at, file)
     }
     this.#packages.add(name)
@@ -133,7 +133,7 @@ export class AssetCollector {
     if (this.#found.size > mostFiles || this.#bytes > mostBytes)
       throw packErrors.packFailed(
         file,
-        `the files that travel inside are more than ${mostFiles} or ${mostBytes / 1e6} MB`,
+        `the embedded files exceed the limit of ${mostFiles} files or ${mostBytes / 1e6} MB`,
       )
   }
 

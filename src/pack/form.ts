@@ -48,26 +48,26 @@ export const plainName = (name: string): string =>
 /** `.env.example`: the variables that the server reads, for the user to complete. Values of secrets are left out. */
 export function environmentExample({ kit, settings }: Packed, more: readonly string[] = []): string {
   const lines = settings.flatMap(({ name, about, default: usual, isSecret, isNeeded }) => [
-    envComment(`${about}${isSecret ? ' A secret.' : ''}${isNeeded ? ' Needed.' : ''}`),
+    envComment(`${about}${isSecret ? ' A secret.' : ''}${isNeeded ? ' Required.' : ''}`),
     isNeeded ? envLine(name, '') : envComment(envLine(name, isSecret ? '' : (usual ?? ''))),
   ])
-  return `${[envComment(`What ${kit.name} reads from its environment.`), ...lines, ...more].join('\n')}\n`
+  return `${[envComment(`Environment variables of ${kit.name}.`), ...lines, ...more].join('\n')}\n`
 }
 
 /** Variables that every HTTP server reads. */
 export const httpEnvironment = (publicUrl: string | undefined): string[] => [
-  '# The URL that others reach it by. Needed.',
+  '# URL by which clients reach the server. Required.',
   envLine('JEXO_PUBLIC_URL', publicUrl ?? ''),
-  '# What callers send as a bearer token. A secret. Needed, unless JEXO_ISSUER or JEXO_TOKENS is set, or JEXO_OPEN_TO_ANYONE=1 says that anybody may call.',
+  '# Bearer token of callers. A secret. Required, unless JEXO_ISSUER or JEXO_TOKENS is set, or JEXO_OPEN_TO_ANYONE=1 allows unauthenticated calls.',
   'JEXO_TOKEN=',
-  '# The authorization server where callers sign in, and the scopes that every call needs.',
+  '# Authorization server where callers sign in, and the scopes that every request needs.',
   '# JEXO_ISSUER=',
   '# JEXO_SCOPES=',
-  '# What its tokens are for, if that is not JEXO_PUBLIC_URL.',
+  '# Audience of its tokens. Default: JEXO_PUBLIC_URL.',
   '# JEXO_AUDIENCE=',
-  '# A file of tokens made by jexo token add, mounted into the server.',
+  '# File of tokens created by jexo token add, mounted into the server.',
   '# JEXO_TOKENS=',
-  '# Redis that keeps sessions and tasks, so that several servers act as one; and the number of processes.',
+  '# Redis in which several servers share sessions and tasks, and the number of processes.',
   '# JEXO_STORE=redis://127.0.0.1:6379',
   '# JEXO_WORKERS=auto',
 ]

@@ -89,7 +89,7 @@ export async function packKit(kitFile: string): Promise<Packed> {
     assets: assets.files,
     packages,
     remarks: [
-      ...assets.open.map((place) => `${place} builds a path that only a run tells: what it reads is not packed`),
+      ...assets.open.map((place) => `${place} computes a path at run time; the files it reads are not packed`),
       ...(hasDurable && !clients.includes('bullmq')
         ? ['durable tools need the packages ioredis and bullmq; install them, and pack again']
         : []),

@@ -20,7 +20,7 @@ export function readmeFor({ kit, settings }: Packed, command: string): string {
     `${command}                 # on stdin and stdout, as hosts start it`,
     `${command} --http 4870     # over HTTP`,
     '```',
-    ...(rows.length > 0 ? ['', '| tool | what it does |', '| --- | --- |', ...rows] : []),
+    ...(rows.length > 0 ? ['', '| tool | description |', '| --- | --- |', ...rows] : []),
     ...(variables.length > 0 ? ['', '| variable | what for | default |', '| --- | --- | --- |', ...variables] : []),
     '',
   ].join('\n')

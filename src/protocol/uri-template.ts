@@ -87,7 +87,7 @@ function parseExpression(source: string, inner: string): Expression {
     .split(',')
     .map((text) => {
       const found = variablePattern.exec(text)
-      if (!found?.[1]) throw protocolErrors.templateInvalid(source, `{${inner}} names no variable`)
+      if (!found?.[1]) throw protocolErrors.templateInvalid(source, `{${inner}} has no variable name`)
       return { name: found[1], explode: found[2] !== undefined, maxLength: found[3] ? Number(found[3]) : undefined }
     })
   return { operator, variables }

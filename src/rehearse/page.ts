@@ -22,7 +22,7 @@ export function renderHtml(report: RehearsalReport, server: string): string {
 </style>
 <h1>Which tool would be picked: ${escaped(server)}</h1>
 <p><b>${right} of ${questions.length}</b> questions picked the expected tool, using ${escaped(by)}.</p>
-<p class="soft">${escaped(by === 'the stand-in' ? standInWarning : 'A model may pick otherwise the next time.')}</p>
+<p class="soft">${escaped(by === 'the stand-in' ? standInWarning : 'A model may choose differently the next time.')}</p>
 ${confusions.length > 0 ? `<h2>Confused tools</h2>\n<table><tr><th>expected<th>picked<th>words that the expected tool lacks<th>words that the picked tool has\n${confusions.map(({ expected, picked, add, stolenBy }) => `<tr><td><code>${escaped(expected)}</code><td><code class="wrong">${escaped(picked)}</code><td>${escaped(add.join(', '))}<td>${escaped(stolenBy.join(', '))}`).join('\n')}</table>` : ''}
 <h2>Expected and picked tools</h2>
 <div class="scroll">${matrixSvg(report)}</div>

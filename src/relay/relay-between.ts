@@ -36,7 +36,7 @@ export async function relayBetween(
     try {
       await wire.send(message)
     } catch (error) {
-      const text = `the relay could not hand it over: ${messageOf(error)}`
+      const text = `the relay could not forward it: ${messageOf(error)}`
       if (isRequest(message)) toHost(errorResponse(message.id, { code: codes.internal, message: text }))
       else add({ kind: 'stderr', text })
     }

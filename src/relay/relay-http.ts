@@ -35,17 +35,17 @@ export async function relayHttp(
   const server = createServer((request, response) => {
     const host = (request.headers.host ?? '').replace(/:\d+$/, '')
     if (isLoopback(options.host) && !isLoopback(host)) {
-      response.writeHead(403).end('This relay answers on this machine only.')
+      response.writeHead(403).end('This relay is available on this machine only.')
       return
     }
     // It adds credentials to requests, so pages open in a browser must not be able to use it.
     const { origin } = request.headers
     if (origin !== undefined && !isOriginAllowed(origin, request.headers.host, anyonesOwn)) {
-      response.writeHead(403).end('This relay is not for pages of other origins.')
+      response.writeHead(403).end('This relay does not accept requests from pages of other origins.')
       return
     }
     if (request.headers['sec-fetch-site'] === 'cross-site') {
-      response.writeHead(403).end('This relay is not for pages of other sites.')
+      response.writeHead(403).end('This relay does not accept requests from pages of other sites.')
       return
     }
     const refused = refusedToken(request, options.token)
@@ -57,7 +57,7 @@ export async function relayHttp(
     // of the server.
     const [path = ''] = (request.url ?? '').split('?')
     if (path !== to.pathname && !sessions.posts.has(path)) {
-      response.writeHead(404).end(`This relay passes on ${to.pathname} only.`)
+      response.writeHead(404).end(`This relay forwards ${to.pathname} only.`)
       return
     }
     const noted = new RelayExchange(++exchanges, to, sessions, options).carry(request, response)

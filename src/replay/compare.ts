@@ -58,7 +58,7 @@ function textDifferences(
   const found: string[] = []
   if (text !== undefined && mask(text) !== mask(got)) found.push(firstTextDifference(mask(text), mask(got)))
   for (const part of [contains ?? []].flat())
-    if (!mask(got).includes(mask(part))) found.push(`text: ${shown(part)} does not stand in ${shown(got)}`)
+    if (!mask(got).includes(mask(part))) found.push(`text: ${shown(part)} is not in ${shown(got)}`)
   if (pattern !== undefined && !new RegExp(pattern, 's').test(got))
     found.push(`text: ${shown(got)} does not match ${pattern}`)
   return found
@@ -79,7 +79,7 @@ export function subsetDifferences(expected: unknown, got: unknown, path: string)
     return Object.entries(expected).flatMap(([key, value]) =>
       Object.hasOwn(got, key)
         ? subsetDifferences(value, got[key], `${path}.${key}`)
-        : [`${path}.${key}: expected ${shown(value)}, it is not there`],
+        : [`${path}.${key}: expected ${shown(value)}, but it is missing`],
     )
   }
   if (Array.isArray(expected) && Array.isArray(got)) {

@@ -43,9 +43,9 @@ function offsetOf(document: Document, path: readonly string[]): number {
   return 0
 }
 
-function wordsFor({ message = 'is wrong', params, keyword }: ErrorObject): string {
-  if (keyword === 'additionalProperties') return `has "${params.additionalProperty}", which means nothing there`
-  if (keyword === 'oneOf') return 'names none of call, read and fill, or several'
+function wordsFor({ message = 'is not valid', params, keyword }: ErrorObject): string {
+  if (keyword === 'additionalProperties') return `has an unknown property "${params.additionalProperty}"`
+  if (keyword === 'oneOf') return 'must have exactly one of call, read and fill'
   return message
 }
 

@@ -68,7 +68,7 @@ export async function runSteps(
     durations.push(outcome.durationMs)
     const differences = await differencesOf(step.expect, outcome, durations, masked)
     for (const message of unanswered)
-      if (differences.length > 0) differences.push(`the server asked, and no answer was ready: ${message}`)
+      if (differences.length > 0) differences.push(`the server asked, and no answer matches: ${message}`)
     for (const [name, pointer] of Object.entries(step.keep ?? {})) {
       const value = valueAt({ structured: outcome.structured, text: outcome.text }, pointer)
       if (value === undefined) differences.push(`keep ${name}: there is nothing at ${pointer}`)
@@ -113,7 +113,7 @@ async function openFor(
   asked: { answerer: Answerer | undefined },
 ): Promise<Link> {
   const named = other ?? target
-  if (named === undefined) throw replayErrors.caseUnreadable(file, 'it names no target')
+  if (named === undefined) throw replayErrors.caseUnreadable(file, 'it has no target')
   const found = await readTarget(other ?? nearestTo(file, named), options)
   const { link } = await openTarget(found, {
     ...options,

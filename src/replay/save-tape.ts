@@ -24,10 +24,7 @@ export async function saveTape(tape: string, folder: string, target?: string): P
   })
   const sessions = callsOnTape(readTape(tape, text)).filter(({ calls }) => calls.length > 0)
   if (sessions.length === 0)
-    throw replayErrors.caseUnreadable(
-      tape,
-      'nothing was called, read or filled on this tape, so there is no case in it',
-    )
+    throw replayErrors.caseUnreadable(tape, 'the tape has no calls, reads or prompts to create cases from')
   await mkdir(folder, { recursive: true })
   const name = basename(tape).replace(/\.tape\.jsonl$/, '')
   const saved: SavedSession[] = []

@@ -4,7 +4,7 @@ export const serveErrors = {
   identityForOthers: () =>
     new JexoError(
       'identity-for-others',
-      '--as is for local tests: it makes everybody the same caller',
+      '--as is for local tests: it gives all callers the same identity',
       'listen on 127.0.0.1, or use --issuer or --tokens',
     ),
   publicWithoutName: (host: string) =>

@@ -27,33 +27,33 @@ export async function newMetrics(labels: Readonly<Record<string, string>>): Prom
   const registers = [registry]
   const requests = new Counter({
     name: 'jexo_requests_total',
-    help: 'Requests of hosts that are over.',
+    help: 'Completed requests of hosts.',
     labelNames: ['method', 'outcome'],
     registers,
   })
   const calls = new Counter({
     name: 'jexo_tool_calls_total',
-    help: 'Calls of tools that are over.',
+    help: 'Completed calls of tools.',
     labelNames: ['tool', 'outcome'],
     registers,
   })
   const durations = new Histogram({
     name: 'jexo_tool_call_duration_seconds',
-    help: 'How long calls of tools took.',
+    help: 'Duration of calls of tools.',
     labelNames: ['tool'],
     buckets: [0.005, 0.02, 0.1, 0.5, 2, 10, 60],
     registers,
   })
   const strays = new Counter({
     name: 'jexo_uncaught_errors_total',
-    help: 'Errors of the kit that nothing caught.',
+    help: 'Uncaught errors of the kit.',
     registers,
   })
   const kits: RunningKit[] = []
   const known = (tool: string) => kits.some(({ index }) => index.tools.has(tool))
   new Gauge({
     name: 'jexo_sessions',
-    help: 'Sessions that are open.',
+    help: 'Open sessions.',
     registers,
     // Processes that share sessions all report the total number.
     aggregator: 'max',

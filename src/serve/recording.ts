@@ -58,7 +58,7 @@ function toParent(descriptor: number, secrets: readonly string[]): Recording {
 async function onTape(kit: Kit, environment: Environment, file: string): Promise<Recording> {
   const writer = await TapeWriter.open(file, secretsOfKit(kit, environment), (reason) =>
     process.stderr.write(
-      `jexo: the tape ${file} cannot be written any more (${reason}); serving goes on without it\n`,
+      `jexo: the tape ${file} is no longer writable (${reason}); serving continues without it\n`,
     ),
   )
   // Several runs on one tape get different session names.

@@ -183,7 +183,7 @@ async function serveOverHttp(
     }
     if (sshTunnel) ends.push(await reachByTunnel(sshTunnel, service.url, publicUrl, log))
     const signal = await Promise.race([untilSignal(), ...(worker ? [worker.asked] : [])])
-    if (!worker) log.write('info', `${signal}: finishing what runs`)
+    if (!worker) log.write('info', `${signal}: finishing running calls`)
   } finally {
     for (const end of ends) end()
     const { cut } = await service.close()

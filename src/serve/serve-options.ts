@@ -42,7 +42,7 @@ export const serveOptions = [
     name: 'store',
     value: '<url>',
     variables: ['JEXO_STORE'],
-    about: 'keep sessions in Redis, such as redis://127.0.0.1:6379, so that several servers act as one',
+    about: 'share sessions between servers through Redis, such as redis://127.0.0.1:6379',
   },
   {
     name: 'workers',

@@ -21,7 +21,7 @@ export const talkHelp = `list                         what the server offers
 call <tool> [name=value …]   call a tool
 read <uri>                   read a resource
 fill <prompt> [name=value …] fill a prompt
-help                         this
+help                         show this list
 quit                         end the session`
 
 export const verbs = ['list', 'call', 'read', 'fill', 'help', 'quit']

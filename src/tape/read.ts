@@ -21,7 +21,8 @@ export class TapeReader {
     if (line.trim() === '') return undefined
     const value = this.#parse(line)
     if (value.kind === 'tape') {
-      if (value.version !== 1) throw this.#wrong(`it is of version ${JSON.stringify(value.version)}, this reads 1`)
+      if (value.version !== 1)
+        throw this.#wrong(`its version is ${JSON.stringify(value.version)}, and only version 1 is supported`)
       return undefined
     }
     if (this.#lines === 1) throw this.#wrong('it does not begin with {"version":1,"kind":"tape",…}')
@@ -85,5 +86,5 @@ function faultOf(value: Readonly<Record<string, unknown>>): string | undefined {
   if (typeof value.at !== 'number' || typeof value.target !== 'string') return 'it lacks "at" or "target"'
   const isWhole = needs[String(value.kind)]
   if (!isWhole) return `it has an unknown kind, ${JSON.stringify(value.kind)}`
-  return isWhole(value) ? undefined : `a ${value.kind} lacks something, or has it in another form`
+  return isWhole(value) ? undefined : `a ${value.kind} has a missing or invalid field`
 }

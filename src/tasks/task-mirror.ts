@@ -72,7 +72,7 @@ export class TaskMirror {
     try {
       await handIn(task.taskId)
     } catch (error) {
-      const failed = endedAs({ task, owner, member: '' }, 'failed', 'The task could not be handed in')
+      const failed = endedAs({ task, owner, member: '' }, 'failed', 'The task could not be submitted')
       await this.#member.tasks.exchange(task.taskId, text, keptText(failed)).catch(() => false)
       throw error
     }

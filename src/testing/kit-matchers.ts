@@ -69,7 +69,7 @@ function textVerdict(text: string, expected: string | RegExp): Verdict {
 
 const verdict = (pass: boolean, said: string): Verdict => ({
   pass,
-  message: () => (pass ? 'it is so, and was expected not to be' : said),
+  message: () => (pass ? 'it matches, and was expected not to match' : said),
 })
 
 /** Lines that are expected begin with -, those that came with +. */

@@ -46,7 +46,7 @@ export function scriptedModel(texts: readonly string[]): ScriptedModel {
     onModelRequest: (request) => {
       const text = texts[requests.length]
       requests.push(request)
-      if (text === undefined) throw new Error('the script of the model is over')
+      if (text === undefined) throw new Error('the script of the model has no more replies')
       return { role: 'assistant', content: { type: 'text', text }, model: 'scripted', stopReason: 'endTurn' }
     },
   }

@@ -30,7 +30,7 @@ export const transportErrors = {
   publicWithoutAccess: (host: string) =>
     new JexoError(
       'public-without-access',
-      `${host} can be reached from other machines and nothing checks who calls`,
+      `${host} can be reached from other machines and requires no authentication`,
       'set JEXO_TOKEN to a secret that callers must send, use --issuer or --tokens, or pass --open-to-anyone',
     ),
 }

@@ -69,7 +69,7 @@ function toResponse(response: HttpResponse, maxUnreadBytes: number): Response {
           // A reader that leaves too much unread is disconnected; it can resume.
           if ((controller.desiredSize ?? 0) < 0) {
             detach()
-            controller.error(new Error('too much was left unread'))
+            controller.error(new Error('the client reads too slowly'))
           } else controller.enqueue(encoder.encode(text))
         },
         end: () => {

@@ -30,13 +30,13 @@ export async function readChoices(folder: string, known: ReadonlySet<string>): P
     if (!known.has(rule)) throw vetErrors.vetSettings(file, `there is no rule "${rule}"`)
     const { as, reason, parts } = isObject(choice) ? choice : {}
     const chosen = (['off', ...severities] as const).find((name) => name === as)
-    if (!chosen) throw vetErrors.vetSettings(file, `"${rule}" is to be as off, error, warning or note`)
+    if (!chosen) throw vetErrors.vetSettings(file, `"${rule}" must have "as": off, error, warning or note`)
     if (typeof reason !== 'string' || reason.trim() === '')
       throw vetErrors.vetSettings(file, `"${rule}" needs a "reason"`)
     if (parts !== undefined && !(Array.isArray(parts) && parts.every((part) => typeof part === 'string')))
       throw vetErrors.vetSettings(
         file,
-        `the "parts" of "${rule}" are not a list of names, such as "tool ask_ledger"`,
+        `the "parts" of "${rule}" must be a list of names, such as "tool ask_ledger"`,
       )
     return { rule, as: chosen, reason, ...(parts === undefined ? {} : { parts: parts as string[] }) }
   })

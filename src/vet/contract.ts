@@ -52,7 +52,7 @@ export function diffContracts(before: Contract, now: Contract): Drift[] {
         .filter((argument) => !old.required.includes(argument))
         .map((argument) => ({
           where: `prompt ${name}`,
-          what: `the argument ${argument} is required now`,
+          what: `the argument ${argument} is now required`,
           isBreaking: true,
         })),
     ),
@@ -70,8 +70,8 @@ function between<T>(
   const gone = Object.keys(before).filter((name) => !Object.hasOwn(now, name))
   const fresh = Object.keys(now).filter((name) => !Object.hasOwn(before, name))
   return [
-    ...gone.map((name) => ({ where: `${kind} ${name}`, what: 'it is gone', isBreaking: true })),
-    ...fresh.map((name) => ({ where: `${kind} ${name}`, what: 'it is new', isBreaking: false })),
+    ...gone.map((name) => ({ where: `${kind} ${name}`, what: 'it was removed', isBreaking: true })),
+    ...fresh.map((name) => ({ where: `${kind} ${name}`, what: 'it was added', isBreaking: false })),
     ...Object.entries(before).flatMap(([name, old]) => {
       const current = now[name]
       return current === undefined ? [] : compare(name, old, current)
@@ -82,10 +82,10 @@ function between<T>(
 const lists = (kind: string, before: readonly string[], now: readonly string[]): Drift[] => [
   ...before
     .filter((uri) => !now.includes(uri))
-    .map((uri) => ({ where: `${kind} ${uri}`, what: 'it is gone', isBreaking: true })),
+    .map((uri) => ({ where: `${kind} ${uri}`, what: 'it was removed', isBreaking: true })),
   ...now
     .filter((uri) => !before.includes(uri))
-    .map((uri) => ({ where: `${kind} ${uri}`, what: 'it is new', isBreaking: false })),
+    .map((uri) => ({ where: `${kind} ${uri}`, what: 'it was added', isBreaking: false })),
 ]
 
 /** Existing input must stay valid: requirements may be relaxed, not tightened. */
@@ -103,7 +103,7 @@ function inputDrift(where: string, before: JsonObject, now: JsonObject): Drift[]
       })
     else {
       if (isRequired && !old.required.has(name))
-        drift.push({ where, what: `the argument ${name} is required now`, isBreaking: true })
+        drift.push({ where, what: `the argument ${name} is now required`, isBreaking: true })
       drift.push(...narrowing(where, `the argument ${name}`, was, schema))
     }
   }
@@ -115,14 +115,14 @@ function inputDrift(where: string, before: JsonObject, now: JsonObject): Drift[]
 
 /** Output must stay complete: properties may be added, not removed. */
 function outputDrift(where: string, before: JsonObject | undefined, now: JsonObject | undefined): Drift[] {
-  if (!before) return now ? [{ where, what: 'its output has a schema now', isBreaking: false }] : []
-  if (!now) return [{ where, what: 'its output has no schema any more', isBreaking: true }]
+  if (!before) return now ? [{ where, what: 'its output now has a schema', isBreaking: false }] : []
+  if (!now) return [{ where, what: 'its output no longer has a schema', isBreaking: true }]
   const [old, current] = [fieldsOf(before), fieldsOf(now)]
   return Object.entries(old.fields).flatMap(([name, schema]) => {
     const is = current.fields[name]
-    if (is === undefined) return [{ where, what: `the field ${name} of its output is gone`, isBreaking: true }]
+    if (is === undefined) return [{ where, what: `the field ${name} of its output was removed`, isBreaking: true }]
     if (old.required.has(name) && !current.required.has(name))
-      return [{ where, what: `the field ${name} of its output may be missing now`, isBreaking: true }]
+      return [{ where, what: `the field ${name} of its output may now be missing`, isBreaking: true }]
     return narrowing(where, `the field ${name} of its output`, is, schema)
   })
 }
@@ -137,7 +137,7 @@ function narrowing(where: string, label: string, before: JsonObject, now: JsonOb
   const [choices, fewer] = [before.enum, now.enum]
   if (Array.isArray(fewer)) {
     const gone = Array.isArray(choices) ? choices.filter((choice) => !fewer.includes(choice)) : undefined
-    if (gone === undefined) told('has a list of choices now', true)
+    if (gone === undefined) told('now has a list of choices', true)
     else if (gone.length > 0) told(`takes ${gone.map(String).join(', ')} no more`, true)
   }
   if (now.pattern !== undefined && now.pattern !== before.pattern) told('has another pattern', true)

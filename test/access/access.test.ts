@@ -156,9 +156,9 @@ describe('issuer tokens', () => {
   const now = () => Math.floor(Date.now() / 1000)
   test.each<[string, () => Promise<string> | string, RegExp]>([
     ['for another server', () => issuer.token('https://other.example/mcp', { scope: 'mcp' }), /for another server/],
-    ['of another issuer', () => good({ iss: 'https://other.example' }), /another issuer/],
+    ['of another issuer', () => good({ iss: 'https://other.example' }), /issued by another authorization server/],
     ['that has expired', () => good({ exp: now() - 60 }), /has expired/],
-    ['without an end', () => good({ exp: undefined }), /no time at which it expires/],
+    ['without an end', () => good({ exp: undefined }), /no expiry time/],
     ['that is not valid yet', () => good({ nbf: now() + 300 }), /not valid yet/],
     ['without a signature', () => issuer.token(resourceUri, {}, { algorithm: 'none' }), /algorithm|signed/],
     ['of a key that does not exist', () => issuer.token(resourceUri, {}, { key: 'unknown' }), /does not have/],
@@ -319,7 +319,7 @@ describe('issuer tokens', () => {
     const own = await Issuer.start()
     own.metadata = { issuer: 'https://evil.example' }
     const response = await gate(issuerTokens({ issuer: own.url })).ask(await own.token(resourceUri), 'initialize')
-    expect(await response.text()).toMatch(/is of the issuer .*evil\.example/)
+    expect(await response.text()).toMatch(/is the metadata of .*evil\.example/)
     own.metadata = { jwks_uri: 'http://10.0.0.1/keys' }
     expect(
       await (await gate(issuerTokens({ issuer: own.url })).ask(await own.token(resourceUri), 'initialize')).text(),
@@ -401,7 +401,7 @@ describe('other ways to authenticate', () => {
     writeFileSync(file, 'nonsense')
     Date.now = () => later() + 4000
     expect((await ask('t-cyrus', 'initialize')).status).toBe(200)
-    expect(problems.join()).toMatch(/not a valid token file .* The tokens that were read before go on/)
+    expect(problems.join()).toMatch(/not a valid token file .* The tokens read earlier stay valid/)
     rmSync(file)
     Date.now = () => later() + 6000
     expect((await ask('t-cyrus', 'initialize')).status).toBe(200)

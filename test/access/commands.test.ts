@@ -91,7 +91,7 @@ test('serve accepts an issuer, and enforces identities in parts', async () => {
     expect((await jexoIn(root, 'call', there, tool)).stdout).toBe(`${said}\n`)
   for (const [words, said] of [
     [['--as', '{}'], /--as is not valid/],
-    [['--http', '0.0.0.0:0', '--as', '{"subject":"bo"}'], /makes everybody the same caller/],
+    [['--http', '0.0.0.0:0', '--as', '{"subject":"bo"}'], /gives all callers the same identity/],
     [['--http', '0.0.0.0:0', '--issuer', 'https://id.example'], /the public URL of this server is not set/],
     [['--http', '0', '--issuer', 'http://id.example'], /not a valid issuer/],
   ] as const)
@@ -115,7 +115,7 @@ test('sign-in stores tokens for later commands, readable by the owner only; with
   const signing = new Running([bin, 'sign-in', url], { env })
   const [page = ''] = await signing.until(/http:\S+authorize\S+/)
   expect((await (await fetch(page)).text()).includes('You can close this page')).toBe(true)
-  await signing.until(/signed in at http:\S+ for mcp; kept in .*sign-ins\.json/)
+  await signing.until(/signed in at http:\S+ for mcp; stored in .*sign-ins\.json/)
   const file = join(home, 'jexo/sign-ins.json')
   expect(statSync(file).mode & 0o777).toBe(0o600)
   expect((await jexo('call', url, 'who')).stdout).toBe('ada\n')

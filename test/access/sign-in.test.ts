@@ -238,21 +238,21 @@ test.each<[string, () => void, RegExp]>([
     () => {
       issuer.metadata = { issuer: 'https://evil.example' }
     },
-    /step "authorization server" \(.*is of the issuer/,
+    /step "authorization server" \(.*is the metadata of/,
   ],
   [
     'has an endpoint without https',
     () => {
       issuer.metadata = { token_endpoint: 'http://10.0.0.1/token' }
     },
-    /its token_endpoint is not an https URL that everybody reaches/,
+    /its token_endpoint is not a public https URL/,
   ],
   [
     'registers nobody',
     () => {
       issuer.metadata = { registration_endpoint: undefined }
     },
-    /step "registration" \(it registers no clients by itself/,
+    /step "registration" \(it does not support client registration/,
   ],
   [
     'sends without end',
@@ -310,7 +310,7 @@ test('metadata is found by challenge, path and root, on the server only; metadat
     () => 'Bearer',
   )
   await expect(connect(foreign.url, { signIn: signIn() })).rejects.toThrow(
-    /step "metadata" \(the metadata is of another resource/,
+    /step "metadata" \(the metadata describes another resource/,
   )
   const elsewhere = await refusing(
     () => undefined,
@@ -366,7 +366,7 @@ test('a public server cannot lead the client into the private network', async ()
   try {
     for (const host of ['far', 'near'])
       await expect(discover(new URL(`https://${host}.example/mcp`), {})).rejects.toThrow(
-        /not an https URL that everybody reaches|no authorization server with an https URL that everybody reaches/,
+        /not a public https URL|no authorization server with a public https URL/,
       )
   } finally {
     globalThis.fetch = realFetch

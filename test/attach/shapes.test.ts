@@ -53,7 +53,7 @@ describe.each(shapeNames)('a host configuration in the format %s', (name) => {
     expect(await readConfigEntry(file, 'bees')).toStrictEqual(entry)
     expect(await readConfigEntries(file)).toMatchObject({ other })
     for (const word of kept) expect(readFileSync(file, 'utf8')).toContain(word)
-    expect((await planEntry(file, 'bees', entry)).did).toBe('is there already')
+    expect((await planEntry(file, 'bees', entry)).did).toBe('is already present')
     const renewed = { ...entry, env: { SITE: 'other' } }
     const again = await planEntry(file, 'bees', renewed)
     expect(again.did).toBe('renewed')
@@ -62,7 +62,7 @@ describe.each(shapeNames)('a host configuration in the format %s', (name) => {
     await carryOut(await planRemoval(file, 'bees'))
     for (const word of kept) expect(readFileSync(file, 'utf8')).toContain(word)
     expect(Object.keys(await readConfigEntries(file))).toStrictEqual(['other'])
-    expect((await planRemoval(file, 'bees')).did).toBe('is not there')
+    expect((await planRemoval(file, 'bees')).did).toBe('is not present')
   })
 
   test('is created if missing, and a name used by another server is refused', async () => {
@@ -244,7 +244,7 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
     })
     // The input that the host would ask for comes from the environment here.
     expect(await jexo('call', `${file}#my_hives`, 'length')).toMatchObject({ code: 0, stdout: '3\n' })
-    expect((await jexo('attach', kit, '--to', file, '--as', 'my hives')).stdout).toContain('is there already')
+    expect((await jexo('attach', kit, '--to', file, '--as', 'my hives')).stdout).toContain('is already present')
     expect((await jexo('attach', kit, '--to', file, '--as', 'my hives', '--remove')).code).toBe(0)
     expect(JSON.parse(readFileSync(file, 'utf8'))).toStrictEqual(JSON.parse(before))
     const known = await jexo('attach', kit, '--to', written('host.json', ''))

@@ -32,7 +32,7 @@ test('an uncaught error is reported with its tool and line, and the call continu
   const { code, stdout, stderr } = await jexo(folder, 'call', 'careless.kit.ts', 'forgets')
   expect([code, stdout]).toStrictEqual([0, 'fine\n'])
   expect(stderr).toMatch(
-    /jexo: error: an error (in tool `forgets`|outside any call \(the last was tool `forgets`\)) that nothing caught: TypeError: no such scale/,
+    /jexo: error: uncaught error (in tool `forgets`|outside any call \(the last was tool `forgets`\)): TypeError: no such scale/,
   )
   expect(stderr).toMatch(/careless\.kit\.ts:4/)
 })

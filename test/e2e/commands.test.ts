@@ -83,7 +83,7 @@ describe('targets', () => {
     expect(refused.code).toBe(1)
     expect((await jexo('show', `${config}#wasps`)).stderr).toMatch(/no entry "wasps"; it has "bees"/)
     expect(await serving.end('SIGTERM')).toBe(0)
-    expect(serving.said).toMatch(/SIGTERM: finishing what runs/)
+    expect(serving.said).toMatch(/SIGTERM: finishing running calls/)
   })
 
   test.each<[string, RegExp]>([
@@ -212,7 +212,7 @@ describe('attach', () => {
     for (const kept of ['// my servers', '// keep', '"theme": "dark"', '"other"']) expect(after).toContain(kept)
     expect(readFileSync(`${file}.before-jexo`, 'utf8')).toBe(before)
     expect((await jexo('call', `${file}#bees`, 'weigh_hive', 'hive=ML-04', '--json')).code).toBe(0)
-    expect((await jexo('attach', hives, '--to', file, '--as', 'bees')).stdout).toContain('is there already')
+    expect((await jexo('attach', hives, '--to', file, '--as', 'bees')).stdout).toContain('is already present')
     const taken = await jexo('attach', hives, '--to', file, '--as', 'other')
     expect(taken).toMatchObject({
       code: 2,
@@ -253,7 +253,11 @@ describe('the package', () => {
 
 test('the demo runs its tour and exits 0, on the next free ports if its own are in use', async () => {
   // Another test, or another program, may have them already.
-  const blockers = [4870, 4874].map((port) => createServer().on('error', () => {}).listen(port, '127.0.0.1'))
+  const blockers = [4870, 4874].map((port) =>
+    createServer()
+      .on('error', () => {})
+      .listen(port, '127.0.0.1'),
+  )
   const ran = await run(process.execPath, [join(root, 'scripts/demo.mjs'), '--tour'])
   expect({ code: ran.code, end: ran.stderr.slice(-1000) }).toStrictEqual({ code: 0, end: expect.any(String) })
   expect(ran.stderr).toMatch(/Port 4870 is in use; trying 4871/)

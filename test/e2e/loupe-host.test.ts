@@ -116,7 +116,7 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
       .getByRole('banner')
       .getByText(/revision 2025-06-18/)
       .waitFor()
-    const declared = page.getByRole('region', { name: 'This page declares' })
+    const declared = page.getByRole('region', { name: 'The client declares' })
     await declared.getByText('roots (listChanged)').waitFor()
     expect(await declared.textContent()).not.toMatch(/elicitation|sampling/)
     await odd.call('ask_model')

@@ -315,7 +315,7 @@ describe('the formats of pack', () => {
     const publicUrl = 'https://hives.example/mcp'
     expect(await runIn(started({ JEXO_PUBLIC_URL: publicUrl }))).toMatchObject({
       code: 2,
-      stderr: expect.stringContaining('nothing checks who calls'),
+      stderr: expect.stringContaining('requires no authentication'),
     })
     // As in the compose file: with Redis, and the variables that name it.
     const [, ...flags] = compose.services.redis.command
@@ -341,7 +341,7 @@ describe('the formats of pack', () => {
     expect((await runIn(inContainer(container, {}, check))).code).toBe(0)
     await link.close()
     process.kill(Number(pid), 'SIGTERM')
-    await serving.until(/SIGTERM: finishing what runs/)
+    await serving.until(/SIGTERM: finishing running calls/)
     await new Promise((ended) => serving.child.once('close', ended))
     expect((await runIn(inContainer(container, {}, check))).code).not.toBe(0)
     await redis.remove()

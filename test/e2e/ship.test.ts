@@ -292,7 +292,7 @@ describe('over ssh', () => {
       String(there),
     ]
     const refused = await run(process.execPath, words, { env: env() })
-    expect(refused).toMatchObject({ code: 2, stderr: expect.stringContaining('nothing checks who calls') })
+    expect(refused).toMatchObject({ code: 2, stderr: expect.stringContaining('requires no authentication') })
     const serving = new Running([...words, '--open-to-anyone'], { env: env() })
     const [, url = ''] = await serving.until(/reached through far, there at (\S+)/)
     expect(url).toContain(`:${there}/`)

@@ -162,7 +162,7 @@ describe('askPerson', () => {
     for (const options of [{}, { onQuestion: alwaysAnswer('accept'), revision: '2025-03-26' }]) {
       const link = await connect(kit, options)
       expect(await textOf(link, 'plain_form')).toMatch(
-        /cannot put a question to a person; it did not declare "elicitation"/,
+        /cannot ask the user; it did not declare "elicitation"/,
       )
       await link.close()
     }
@@ -276,7 +276,7 @@ describe('confirm and askFor', () => {
     const link = await connect(kit)
     expect(await textOf(link, 'remove_hive', { hive: 'x' })).toMatch(/runs only after a person has agreed/)
     expect(await textOf(link, 'move_hive')).toBe('moved')
-    expect(await textOf(link, 'weigh', { hive: 'x' })).toMatch(/needs kg, and this host cannot put questions/)
+    expect(await textOf(link, 'weigh', { hive: 'x' })).toMatch(/needs kg, and this host cannot ask the user/)
     await link.close()
   })
 

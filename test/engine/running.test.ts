@@ -297,8 +297,8 @@ test('a connection that fails is opened again, and the failure and the recovery 
     }
     expect(attempts).toBe(4)
     expect(logged).toStrictEqual([
-      'warning: no scale. Its parts say so until it is there.',
-      'info: a shared connection that failed before is open now',
+      'warning: no scale. Its parts report this until it connects.',
+      'info: a shared connection that failed earlier is now open',
     ])
     const never = shared((): string => {
       attempts++

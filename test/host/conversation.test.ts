@@ -226,14 +226,14 @@ describe('a conversation', () => {
     const { conversation, host } = await roomWith({ model, onProposal: () => 'once', mostTurns: 3 })
     expect((await conversation.say('go')).at(-1)).toMatchObject({
       kind: 'note',
-      text: expect.stringContaining('called 3 times'),
+      text: expect.stringContaining('made 3 rounds of calls'),
     })
     await host.close()
     const asking = await roomWith()
     const proposed = asking.until(isCall('proposed'))
     const said = asking.conversation.say('Reading of the scale under ML-04')
     await proposed
-    await expect(asking.conversation.say('more')).rejects.toThrow(/at work/)
+    await expect(asking.conversation.say('more')).rejects.toThrow(/is working/)
     asking.conversation.stop()
     expect((await said).at(-1)).toMatchObject({ kind: 'note', text: 'Stopped.', isFault: false })
     await asking.host.close()

@@ -91,7 +91,7 @@ test('a message of a page waits for the person, and is marked as coming from the
   const saying = pages.say(call.id, text('List visits'))
   const open = conversation.steps.at(-1) as PageMessageStep
   expect(open).toMatchObject({ kind: 'page-message', state: 'open', text: 'List visits', tool: 'plan_visit' })
-  await expect(pages.say(call.id, text('Another'))).rejects.toThrow(/not decided yet/)
+  await expect(pages.say(call.id, text('Another'))).rejects.toThrow(/still waiting for a decision/)
   expect(pages.decide(open.id, true)).toBe(true)
   await saying
   expect(open.state).toBe('sent')
@@ -133,7 +133,7 @@ test('the context that a page sets for the model replaces the earlier one, and i
     attached: [
       {
         label: 'context from the page of plan_visit',
-        text: '[From the page of the tool plan_visit of hives. The person has not written it.]\n{"hive":"ML-05"}',
+        text: '[From the page of the tool plan_visit of hives. The user did not write it.]\n{"hive":"ML-05"}',
       },
     ],
   })

@@ -34,19 +34,19 @@ const rows: Row[] = [
       $defs: { N: { type: 'object', properties: { next: { $ref: '#/$defs/N' } } } },
     },
     within({ type: 'object', properties: { next: { type: 'object' } } }),
-    ['properties.a.properties.next: that it goes on like N'],
+    ['properties.a.properties.next: the recursion of N'],
   ],
   [
     'a tuple',
     within({ type: 'array', prefixItems: [{ type: 'string' }, { type: 'number' }], items: false, minItems: 2 }),
     within({ type: 'array', minItems: 2, items: { anyOf: [{ type: 'string' }, { type: 'number' }] } }),
-    ['properties.a: which type each place of the list has'],
+    ['properties.a: the type of each item of the tuple'],
   ],
   [
     'several types',
     within({ type: ['string', 'null'] }),
     within({ type: 'string' }),
-    ['properties.a: that it may be null'],
+    ['properties.a: null as a value'],
   ],
   [
     'labels of choices',
@@ -61,10 +61,10 @@ const rows: Row[] = [
   ],
   ['a constant', within({ const: 'x', type: 'string' }), within({ type: 'string', enum: ['x'] }), []],
   [
-    'a pattern that looks around',
+    'a pattern with look-around',
     within({ type: 'string', pattern: '^(?!x)' }),
     within({ type: 'string' }),
-    ['properties.a: a pattern that looks around'],
+    ['properties.a: a pattern with look-around'],
   ],
   [
     'an unknown format',
@@ -94,7 +94,7 @@ const rows: Row[] = [
       ],
     },
     { type: 'object', properties: { kind: { enum: ['a', 'b'] }, x: { type: 'number' } }, required: ['kind'] },
-    [': which properties go together'],
+    [': the rules between properties'],
   ],
   [
     'allOf',
@@ -105,7 +105,7 @@ const rows: Row[] = [
       ],
     },
     { type: 'object', properties: { a: { type: 'string' }, b: { type: 'number' } }, required: ['a'] },
-    [': "allOf", which is written as one'],
+    [': "allOf", merged into one schema'],
   ],
   [
     'allOf with references and required properties in several members',
@@ -114,20 +114,20 @@ const rows: Row[] = [
       properties: { z: { type: 'null' } },
     }),
     within({ description: 'Both.', properties: { z: { type: 'null' } }, required: ['y', 'x'] }),
-    ['properties.a: "allOf", which is written as one'],
+    ['properties.a: "allOf", merged into one schema'],
   ],
   ['a place where everything is allowed', within(true as never), within({}), []],
   [
     'a place where nothing is allowed',
     within(false as never),
     within({}),
-    ['properties.a: that nothing is allowed here'],
+    ['properties.a: that no value is allowed'],
   ],
   [
     'three types',
     within({ type: ['string', 'number', 'null'] }),
     within({ type: 'string' }),
-    ['properties.a: that it may also be number'],
+    ['properties.a: the types number'],
   ],
   [
     'a schema for other properties',
@@ -138,7 +138,7 @@ const rows: Row[] = [
       additionalProperties: { type: ['string', 'null'] },
     }),
     within({ type: 'object', properties: { b: {} }, required: ['b'], additionalProperties: { type: 'string' } }),
-    ['properties.a.additionalProperties: that it may be null'],
+    ['properties.a.additionalProperties: null as a value'],
   ],
   [
     'no other properties',
@@ -150,7 +150,7 @@ const rows: Row[] = [
     'a tuple with further items',
     within({ type: 'array', prefixItems: [{ type: 'string' }], items: { type: 'number' } }),
     within({ type: 'array', items: { anyOf: [{ type: 'string' }, { type: 'number' }] } }),
-    ['properties.a: which type each place of the list has'],
+    ['properties.a: the type of each item of the tuple'],
   ],
   [
     'items of a list',
@@ -175,7 +175,7 @@ const rows: Row[] = [
     'a reference to nothing',
     within({ $ref: '#/$defs/None', description: 'x' }),
     within({ description: 'x' }),
-    ['properties.a: what #/$defs/None refers to'],
+    ['properties.a: the unresolved reference #/$defs/None'],
   ],
   [
     'a reference of an older dialect',
@@ -190,13 +190,13 @@ const rows: Row[] = [
       $defs: { N: { type: ['array', 'null'], items: { $ref: '#/$defs/N', description: 'Below.' } } },
     },
     within({ type: 'array', items: { type: 'array', description: 'Below.' } }),
-    ['properties.a.items: that it goes on like N', 'properties.a: that it may be null'],
+    ['properties.a.items: the recursion of N', 'properties.a: null as a value'],
   ],
   [
     'a value that may be null',
     within({ description: 'x', anyOf: [{ type: 'string' }, { type: 'null' }] }),
     within({ type: 'string', description: 'x' }),
-    ['properties.a: that it may be null'],
+    ['properties.a: null as a value'],
   ],
   [
     'a union whose branches become equal',
@@ -233,13 +233,13 @@ const rows: Row[] = [
         b: { anyOf: [{ type: 'string' }, { type: 'number' }, { type: 'boolean' }] },
       },
     },
-    [': which properties go together'],
+    [': the rules between properties'],
   ],
   [
     'a root that is no object',
     { type: 'string' },
     { type: 'object', properties: {} },
-    [': which properties go together'],
+    [': the rules between properties'],
   ],
   [
     'five levels',
@@ -251,7 +251,7 @@ const rows: Row[] = [
     'six levels',
     nested(6, { type: 'string', minLength: 1, description: 'x' }) as never,
     nested(6, { type: 'string', description: 'x' }) as never,
-    [`${Array(6).fill('properties.n').join('.')}: what is deeper than 5 levels`],
+    [`${Array(6).fill('properties.n').join('.')}: levels deeper than 5`],
   ],
 ]
 

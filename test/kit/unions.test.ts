@@ -106,7 +106,7 @@ describe('the mismatch with the closest branch', () => {
       'a kind of one choice',
       kinds({ enum: ['a'] }, { const: 'b' }),
       { kind: 'c' },
-      'kind is "c"; it has to be one of "a", "b"',
+      'kind is "c"; it must be one of "a", "b"',
     ],
     [
       'a kind of two choices',
@@ -114,18 +114,18 @@ describe('the mismatch with the closest branch', () => {
       { kind: 'c' },
       'closest to an object with kind, w: w is missing',
     ],
-    ['no kind', kinds({ const: 'a' }, { const: 'b' }), {}, 'kind is missing; it is one of "a", "b"'],
+    ['no kind', kinds({ const: 'a' }, { const: 'b' }), {}, 'kind is missing; it must be one of "a", "b"'],
     [
       'a kind of 58 characters',
       kinds({ const: 'a' }, { const: 'b' }),
       { kind: 'k'.repeat(58) },
-      `kind is "${'k'.repeat(58)}"; it has to be one of "a", "b"`,
+      `kind is "${'k'.repeat(58)}"; it must be one of "a", "b"`,
     ],
     [
       'a kind of 59 characters',
       kinds({ const: 'a' }, { const: 'b' }),
       { kind: 'k'.repeat(59) },
-      `kind is "${'k'.repeat(56)}…; it has to be one of "a", "b"`,
+      `kind is "${'k'.repeat(56)}…; it must be one of "a", "b"`,
     ],
   ])('%s', (_what, schema, given, expected) => {
     expect(lackOfClosest(schema as never, given, schema as never)).toBe(expected)

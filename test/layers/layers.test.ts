@@ -315,7 +315,7 @@ describe('shorten', () => {
     expect((await link.read(uri)).contents).toMatchObject([{ text: long }])
     expect(await link.templates()).toMatchObject([{ uriTemplate: 'jexo-result://{id}' }])
     jest.advanceTimersByTime(1001)
-    await expect(link.read(uri)).rejects.toThrow(/not kept any more/)
+    await expect(link.read(uri)).rejects.toThrow(/has expired/)
     expect(await call('update')).toBe('told')
     await (await open()).close()
   })
@@ -346,7 +346,7 @@ test('redact hides fields and patterns, in plain values and in content', async (
 test('dryRun describes changes and lets reads pass', async () => {
   const { call } = await behind([dryRun()], counting())
   expect(await call('change', { hive: 'ML-04' })).toBe(
-    'error: Dry run: change was not carried out. Its arguments are valid: {"hive":"ML-04"}',
+    'error: Dry run: change was not executed. Its arguments are valid: {"hive":"ML-04"}',
   )
   expect(await call()).toBe('run 1')
 })

@@ -63,8 +63,8 @@ describe('a list', () => {
       return opened(() => ({ tools: [], ...(++count < pages ? { nextCursor: count } : {}) }))
     }
     expect(await endless(1001).read()).toStrictEqual([])
-    await expect(endless(1002).read()).rejects.toThrow(/cursors do not end/)
-    await expect(opened(() => ({ tools: [], nextCursor: 'same' })).read()).rejects.toThrow(/cursors do not end/)
+    await expect(endless(1002).read()).rejects.toThrow(/cursors never end/)
+    await expect(opened(() => ({ tools: [], nextCursor: 'same' })).read()).rejects.toThrow(/cursors never end/)
   })
 })
 

@@ -64,14 +64,14 @@ describe('a case', () => {
     expect(asked.steps).toHaveLength(1)
     expect(asked.steps[0]?.differences).toStrictEqual([
       expect.stringContaining('the tool failed'),
-      'the server asked, and no answer was ready: Add wax?',
+      'the server asked, and no answer matches: Add wax?',
     ])
     const slow = await replayed(
       '  - call: wait\n    with: { ms: 5 }\n    expect: { text: over }\n  - call: wait\n    with: { ms: 300 }\n    expect: { duration: { atMostTimes: 2, ofStep: 1 } }\n',
     )
     expect(slow.steps[1]?.differences[0]).toMatch(/^duration: [\d.]+ times step 1, expected at most 2$/)
     const none = await runCase(written('x.case.yaml', 'version: 1\nsteps: [{ call: a, expect: { text: a } }]'))
-    expect(none.problem).toMatch(/it names no target/)
+    expect(none.problem).toMatch(/it has no target/)
   })
 
   test.each([
@@ -79,12 +79,12 @@ describe('a case', () => {
     [
       'a word that means nothing',
       'version: 1\nsteps:\n  - call: a\n    wth: {}\n    expect: { text: a }',
-      /line 3, column 5: steps\.0 has "wth", which means nothing there/,
+      /line 3, column 5: steps\.0 has an unknown property "wth"/,
     ],
     [
       'nothing to do',
       'version: 1\nsteps:\n  - expect: { text: a }',
-      /names none of call, read and fill, or several/,
+      /must have exactly one of call, read and fill/,
     ],
     ['another version', 'version: 2\nsteps: [{ call: a, expect: { text: a } }]', /line 1, column 10: version/],
   ])('that cannot be read names the place: %s', async (_, text, said) => {
@@ -102,7 +102,7 @@ describe('a comparison', () => {
   const rows: [string, Expectation, Partial<Outcome>, RegExp | undefined][] = [
     ['a part of the fields', { structured: { kg: 4, rows: [{ id: 1 }] } }, {}, undefined],
     ['another value', { structured: { rows: [{ id: 2 }] } }, {}, /^structured\.rows\[0\]\.id: expected 2, got 1$/],
-    ['a field that is not there', { structured: { g: 1 } }, {}, /^structured\.g: expected 1, it is not there$/],
+    ['a field that is not there', { structured: { g: 1 } }, {}, /^structured\.g: expected 1, but it is missing$/],
     ['fewer entries', { structured: { rows: [] } }, {}, /expected 0 entries, got 1/],
     [
       'nothing else',

@@ -78,7 +78,7 @@ describe('a tape', () => {
     expect(again?.file).toMatch(/notes-1-2\.case\.yaml$/)
     const empty = join(folder, 'empty.tape.jsonl')
     writeFileSync(empty, `${header}\n`)
-    await expect(saveTape(empty, folder)).rejects.toThrow(/nothing was called/)
+    await expect(saveTape(empty, folder)).rejects.toThrow(/has no calls, reads or prompts/)
   })
 })
 

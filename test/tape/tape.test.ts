@@ -121,13 +121,13 @@ describe('a tape', () => {
   })
 
   test.each([
-    ['{"version":2,"kind":"tape"}\n', /line 1.*version 2/],
+    ['{"version":2,"kind":"tape"}\n', /line 1.*version is 2/],
     ['{"at":1,"target":"s1","kind":"stderr","text":"x"}\n', /line 1.*does not begin/],
     [`${header}\nnot json\n`, /line 2.*not a JSON object/],
     [`${header}\n{"at":1,"target":"s1","kind":"dance"}\n`, /line 2.*unknown kind, "dance"/],
     [
       `${header}\n{"at":1,"target":"s1","kind":"message","from":"bee","message":{},"bytes":1}\n`,
-      /line 2.*a message lacks/,
+      /line 2.*a message has a missing or invalid field/,
     ],
     [`${header}\n{"kind":"stderr","text":"x"}\n`, /line 2.*"at" or "target"/],
   ])('that is invalid is refused with its line: %s', (text, wanted) => {

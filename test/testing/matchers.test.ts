@@ -55,7 +55,7 @@ describe('matchers', () => {
     said(() => expect(answer).toBeToolError()).toThrow(/the tool did not fail; it returned: /)
     said(() => expect({ content: [], isError: true }).toHaveResult({})).toThrow(/the tool failed/)
     said(() => expect(7).toHaveResult({})).toThrow(/expected a result of link\.call/)
-    said(() => expect(answer).not.toHaveResult({ kg: 41 })).toThrow(/was expected not to be/)
+    said(() => expect(answer).not.toHaveResult({ kg: 41 })).toThrow(/was expected not to match/)
     await expect(async () =>
       expect(answer).toMatchSchema({ properties: { kg: { type: 'string' } } }),
     ).rejects.toThrow(/kg must be string/)

@@ -302,7 +302,7 @@ test('an unknown Host is refused', async () => {
 
 test('a public server without access control is refused in one sentence', async () => {
   await expect(serveHttp(sampleKit(), { host: '0.0.0.0' })).rejects.toThrow(
-    /nothing checks who calls; set JEXO_TOKEN/,
+    /requires no authentication; set JEXO_TOKEN/,
   )
   await expect(serveHttp(sampleKit(), { publicUrl: 'https://apiary.example/mcp' })).rejects.toMatchObject({
     code: 'public-without-access',

@@ -83,7 +83,7 @@ test('a server starts without its store, refuses calls with the reason, and serv
   expect((await link.call('where', {})).content).toMatchObject([{ text: 'here' }])
   await link.close()
   expect(reports.join('\n')).toMatch(
-    /cannot be used: nothing answers there; calls are refused until it can\n.*can be used again/,
+    /cannot be used: no server responds there; calls are refused until it can\n.*can be used again/,
   )
 })
 
@@ -116,7 +116,7 @@ test('a store that hangs is detected, and used again when it responds', async ()
   await until(200)
   const link = await connect(service.url)
   redis.pause()
-  await expect(link.call('where', {})).rejects.toThrow(/does not answer in time|503/)
+  await expect(link.call('where', {})).rejects.toThrow(/did not respond in time|503/)
   redis.goOn()
   await until(200)
   expect((await link.call('where', {})).content).toMatchObject([{ text: 'here' }])

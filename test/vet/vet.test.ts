@@ -78,7 +78,7 @@ describe('a contract', () => {
     [
       'choices',
       input({ hive: { ...hive, enum: ['ML-01'] } }),
-      [['the argument hive has a list of choices now', true]],
+      [['the argument hive now has a list of choices', true]],
     ],
     [
       'another pattern',
@@ -94,7 +94,7 @@ describe('a contract', () => {
     [
       'an output schema',
       { ...input({ hive }), output: { type: 'object' } },
-      [['its output has a schema now', false]],
+      [['its output now has a schema', false]],
     ],
   ])('distinguishes breaking from harmless changes: %s', (_, tool, expected) => {
     expect(changed(() => tool)).toStrictEqual(expected)
@@ -110,7 +110,7 @@ describe('a contract', () => {
       diffContracts(old, giving({ kg: { type: 'number' }, at: { type: 'string' }, site: {} }, ['kg'])),
     ).toStrictEqual([])
     expect(diffContracts(old, giving({ at: { type: ['string', 'null'] } }, []))).toMatchObject([
-      { what: 'the field kg of its output is gone', isBreaking: true },
+      { what: 'the field kg of its output was removed', isBreaking: true },
       { what: 'the field at of its output was string or null, and is string now', isBreaking: true },
     ])
   })
@@ -137,7 +137,7 @@ describe("a project's own choices", () => {
   test.each([
     [{ 'no-such': { as: 'off', reason: 'x' } }, /there is no rule "no-such"/],
     [{ 'name-dashes': { as: 'off' } }, /"name-dashes" needs a "reason"/],
-    [{ 'name-dashes': false }, /is to be as off, error, warning or note/],
+    [{ 'name-dashes': false }, /must have "as": off, error, warning or note/],
     [7, /is not a map of rules/],
   ])('are refused if they make no sense: %j', async (vetting, said) => {
     await expect(chosen(vetting)).rejects.toThrow(said)

@@ -127,7 +127,7 @@ test('the latest value and a bounded history are resources with label, unit and 
   const none = await link.call('latest_scales_weight', { hive: 'ML-09' })
   expect(none).toMatchObject({
     isError: true,
-    content: [{ text: 'Nothing has come yet of weight ML-09. There are readings of ML-01.' }],
+    content: [{ text: 'No reading has arrived yet of weight ML-09. There are readings of ML-01.' }],
   })
 })
 
@@ -186,7 +186,7 @@ test('a lost connection is shown, reported and reopened; one connection serves a
     connection: expect.stringMatching(/^lost since 20/),
   })
   const during = await link.call('latest_scales_weight', {})
-  expect(during.structuredContent).toMatchObject({ note: expect.stringMatching(/The connection is lost since/) })
+  expect(during.structuredContent).toMatchObject({ note: expect.stringMatching(/The connection has been lost since/) })
   await scales.start()
   await scales.say('scales/ML-01/weight', { kg: 42 })
   const back = await until(

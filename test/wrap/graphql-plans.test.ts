@@ -227,7 +227,7 @@ query b { count }
   })
 
   test.each([
-    ['subscription a { ticks }', 'subscriptions have no end'],
+    ['subscription a { ticks }', 'subscriptions never end'],
     ['query a { nothing }', 'Cannot query field "nothing" on type "Query".'],
     ['query a {', 'Syntax Error'],
   ])('%s is skipped with the reason', async (operation, reason) => {

@@ -79,7 +79,7 @@ describe('written operations', () => {
       ['add_hive', 'add', 'Executes addHive. Returns code, site.'],
     ])
     expect(plan.skipped.map(({ name, reason }) => [name, reason])).toStrictEqual([
-      ['weights', 'subscriptions have no end, but a call must end'],
+      ['weights', 'subscriptions never end, but a call must end'],
       ['wrong', expect.stringMatching(/Cannot query field "colour" on type "Hive"\. \(line 8, column 23\)/)],
     ])
     const [weigh, , find, add] = plan.operations

@@ -609,7 +609,7 @@ describe('credentials', () => {
     const upstream = await Upstream.start()
     const plan = await planOpenApi(secured(upstream, schemes, [{ odd: [] }]))
     expect(plan.skipped[0]?.reason).toBe(
-      'it needs credentials of an unsupported kind: "odd" is of the kind "mutualTLS"',
+      'it needs credentials of an unsupported kind: "odd" has the unsupported type "mutualTLS"',
     )
     expect(
       (await planOpenApi(secured(upstream, schemes, [{ odd: [] }, { key: [] }]))).operations[0]?.credentials,

@@ -334,7 +334,7 @@ describe.each([
     expect(reports.map(({ text }) => text).join('\n')).not.toContain('honey-2026')
   })
 
-  test('is a warning if it is down at startup, and its parts say so until it is back', async () => {
+  test('is a warning if it is down at startup, and its parts report it until it is back', async () => {
     await server.kill()
     const reports: Report[] = []
     const link = await linkTo(server.url, { only: ['one_batch', 'batches'] }, reports)
@@ -343,7 +343,7 @@ describe.each([
     expect(reports).toStrictEqual([
       {
         level: 'warning',
-        text: expect.stringMatching(/the database cannot be reached .* Its parts say so until it is there\.$/),
+        text: expect.stringMatching(/the database cannot be reached .* Its parts report this until it connects\.$/),
       },
       { level: 'error', text: expect.stringMatching(/^tool one_batch failed .*ECONNREFUSED/) },
     ])

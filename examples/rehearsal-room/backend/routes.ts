@@ -47,7 +47,7 @@ function routesOf(room: Room): Hono {
     if (host !== '127.0.0.1' && host !== 'localhost')
       return context.text('This room is for this machine only.', 403)
     if (origin !== undefined && origin !== `http://${context.req.header('host')}`)
-      return context.text('This room is not for other pages.', 403)
+      return context.text('This room does not accept requests from other pages.', 403)
     await next()
     context.header('Content-Security-Policy', `${policy}; frame-src ${room.viewProxy ?? "'none'"}`)
     context.header('X-Content-Type-Options', 'nosniff')

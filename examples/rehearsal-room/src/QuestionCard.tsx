@@ -20,7 +20,7 @@ export function QuestionCard({ step, act }: { step: QuestionStep; act: Act }) {
         <h3>{question.message}</h3>
         <p className="soft">
           {state === 'withdrawn'
-            ? `${server} does not ask any more.`
+            ? `${server} no longer waits for an answer.`
             : `You answered ${server}: ${answerText(answer)}`}
         </p>
       </article>

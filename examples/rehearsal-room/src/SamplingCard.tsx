@@ -31,7 +31,7 @@ export function SamplingCard({ step, act }: { step: SamplingStep; act: Act }) {
       )}
       {state === 'running' && <p className="soft">The model is working.</p>}
       {state === 'refused' && <p className="soft">No reply was sent.</p>}
-      {state === 'withdrawn' && <p className="soft">{server} does not ask any more.</p>}
+      {state === 'withdrawn' && <p className="soft">{server} no longer waits for an answer.</p>}
       {answer && <pre>{[answer.content].flat().map(textIn).join(' ')}</pre>}
     </article>
   )

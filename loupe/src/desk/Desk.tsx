@@ -112,7 +112,7 @@ function Catalogue({ known, go, parts, search, setSearch, input, isWanted }: Cat
       </div>
       <div className="desk-scroll">
         {isRead && groups.length === 0 && (
-          <p>{search ? `Nothing is called like “${search}”.` : 'This server offers nothing.'}</p>
+          <p>{search ? `No part matches “${search}”.` : 'This server offers nothing.'}</p>
         )}
         {groups.map((group) => (
           <section key={group.label} aria-label={group.label}>

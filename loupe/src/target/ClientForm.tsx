@@ -72,7 +72,7 @@ export function ClientForm({ target }: { target: TargetView }) {
         label="Who replies for the model"
         data={[
           { value: 'person', label: 'you, on a card in the score' },
-          { value: 'stand-in', label: 'the stand-in: it gives back what was said last' },
+          { value: 'stand-in', label: 'the stand-in: it repeats the last message' },
           { value: 'canned', label: 'the text below, each time' },
         ]}
         value={side.model}

@@ -36,7 +36,7 @@ function SessionView({ session, label }: { session: Session; label: string | und
     <section className="session" aria-label={`Session of ${host ?? 'a host'}`}>
       <Facts facts={facts} />
       {calls.length > 0 && (
-        <Table fz="xs" withTableBorder aria-label="What was asked">
+        <Table fz="xs" withTableBorder aria-label="Requests">
           <Table.Thead>
             <Table.Tr>
               <Table.Th>Asked</Table.Th>

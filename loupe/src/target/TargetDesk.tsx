@@ -22,7 +22,7 @@ export default function TargetDesk({ target, catalogue, onBack }: Props) {
     ['State', state],
     ['Server', isOpen ? `${name} ${version}` : undefined],
     ['Revision', revision],
-    ['Session', session ?? (isOpen && target.kind !== 'url' ? 'as long as the process lives' : undefined)],
+    ['Session', session ?? (isOpen && target.kind !== 'url' ? 'until the process ends' : undefined)],
     ['Latency', latencyMs === undefined ? undefined : `${latencyMs.toFixed(1)} ms for a ping`],
     ['Offers', catalogue && offerOf(catalogue)],
     ['Context', cost > 0 ? `about ${cost.toLocaleString('en')} tokens for all tools` : undefined],
@@ -48,7 +48,7 @@ export default function TargetDesk({ target, catalogue, onBack }: Props) {
         <h3 className="group">Capabilities of both sides</h3>
         <div className="both">
           <Capabilities title="The server declares" capabilities={target.capabilities} />
-          <Capabilities title="This page declares" capabilities={target.clientCapabilities} />
+          <Capabilities title="The client declares" capabilities={target.clientCapabilities} />
         </div>
         <h3 className="group">What Loupe declares as the host</h3>
         <ClientForm key={JSON.stringify(target.client)} target={target} />

@@ -39,7 +39,7 @@ export async function discover(
     (send) => serverMetadata(endpoint, challenge, send),
     (found) =>
       found.issuer === undefined
-        ? 'no metadata: the server itself is taken for its authorization server (revision 2025-03-26)'
+        ? 'no metadata: using the server itself as its authorization server (revision 2025-03-26)'
         : `the metadata names ${found.issuer} for ${found.resource}`,
   )
   const { server, isAssumed } = await trace.step(
@@ -62,13 +62,10 @@ async function serverMetadata(
     accessErrors.signInFailed(endpoint.href, 'metadata', reason, rule)
   const { resource, authorization_servers: servers, scopes_supported: scopes } = own
   if (typeof resource !== 'string' || !isResourceOf(resource, endpoint))
-    throw fail(`the metadata is of another resource, ${JSON.stringify(resource)}`, signInRules.resource)
+    throw fail(`the metadata describes another resource, ${JSON.stringify(resource)}`, signInRules.resource)
   const [issuer] = Array.isArray(servers) ? servers : []
   if (!isSafeUrl(issuer) || leadsInside(endpoint, issuer))
-    throw fail(
-      'the metadata names no authorization server with an https URL that everybody reaches',
-      signInRules.issuers,
-    )
+    throw fail('the metadata has no authorization server with a public https URL', signInRules.issuers)
   return {
     resource,
     issuer,
@@ -136,7 +133,7 @@ function serverOf(endpoint: URL, found: JsonObject): AuthorizationServer {
       throw accessErrors.signInFailed(
         endpoint.href,
         'authorization server',
-        `its ${name} is not an https URL that everybody reaches`,
+        `its ${name} is not a public https URL`,
         signInRules.https,
       )
   return found as unknown as AuthorizationServer

@@ -43,7 +43,7 @@ export async function clientFor(
       throw signInFailed(
         attempt,
         'registration',
-        'it registers no clients by itself; get a client id there, and pass it with --client-id (clientId in code)',
+        'it does not support client registration; get a client id from its operator, and pass it with --client-id (clientId in code)',
         signInRules.noRegistration,
       )
     },

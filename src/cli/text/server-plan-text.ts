@@ -56,7 +56,9 @@ export function serverPlanText(plan: ServerPlan, source: string, tokens: number)
     lines.push(
       colours.bold('Context cost'),
       `  ${counted(tools.length, 'tool')}, about ${tokens.toLocaleString('en')} tokens.`,
-      ...(tools.length >= 30 ? indented('Hosts choose better among fewer: take some with --only.', 2) : []),
+      ...(tools.length >= 30
+        ? indented('Models choose better among fewer tools: select some with --only.', 2)
+        : []),
     )
   return lines.join('\n').trimEnd()
 }

@@ -146,7 +146,7 @@ async function takeOut(flags: Flags, name: string): Promise<void> {
   for (const file of flags.to ?? []) changes.push(await planRemoval(resolve(file), name, options))
   if (changes.length === 0) throw kitErrors.argumentUnreadable('--remove', 'the file to remove it from, with --to')
   for (const change of changes) await carry(change, flags.dryRun === true)
-  if (changes.every(({ did }) => did === 'is not there')) throw new Failed()
+  if (changes.every(({ did }) => did === 'is not present')) throw new Failed()
   if (!flags.dryRun) say('Restart or refresh the host to drop the entry.')
 }
 

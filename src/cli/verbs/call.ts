@@ -104,7 +104,7 @@ export const call = () =>
 
 /** Waits for a task, which continues if this process ends; undefined if only its id is requested. */
 async function runAsTask(task: TaskHandle, target: string, { wait, json }: Flags): Promise<ToolResult | undefined> {
-  if (task.id === undefined) say('This server runs no tasks; this is an ordinary call.')
+  if (task.id === undefined) say('This server does not support tasks; this is an ordinary call.')
   else if (wait === false) {
     if (json) outJson({ taskId: task.id })
     else out(task.id)

@@ -35,7 +35,7 @@ export const rehearseCommand = () =>
       .description(verbTexts.rehearse.about)
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .argument('<questions>', 'file of questions (*.questions.yaml)')
-      .option('--model <url>', 'ask a chat endpoint with function calling; set its key in JEXO_MODEL_KEY')
+      .option('--model <url>', 'use a chat endpoint with function calling; set its key in JEXO_MODEL_KEY')
       .option('--model-name <name>', 'model of that endpoint')
       .option('--at-least <share>', 'share of questions that must be correct, from 0 to 1', '1')
       .option('--html <file>', 'also write the report as an HTML page')

@@ -82,7 +82,7 @@ export const show = () =>
 /** Only kits have layers; a server does not reveal any. */
 function showLayers(target: string, kit: Kit | undefined, isJson: boolean): void {
   if (!kit)
-    throw kitErrors.argumentUnreadable(`the target ${target}`, 'a kit file: servers do not tell their layers')
+    throw kitErrors.argumentUnreadable(`the target ${target}`, 'a kit file: servers do not list their layers')
   const parts = kit.parts.map((part) => ({
     part: `${part.kind} ${keyOf(part)}`,
     layers: layersAround(part, kit.layers).map(({ name }) => name),

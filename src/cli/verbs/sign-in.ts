@@ -72,7 +72,7 @@ export const signIn = () =>
         return outJson(flags.explain ? { steps, kept: kept ? shown(kept) : null } : kept ? shown(kept) : null)
       if (!kept) return say(`${url.href} does not ask callers to sign in.`)
       say(
-        `signed in at ${kept.issuer}${kept.scopes.length > 0 ? ` for ${kept.scopes.join(', ')}` : ''}; kept in ${shownPath(signInFile())}`,
+        `signed in at ${kept.issuer}${kept.scopes.length > 0 ? ` for ${kept.scopes.join(', ')}` : ''}; stored in ${shownPath(signInFile())}`,
       )
     })
 
@@ -114,7 +114,7 @@ const shown = ({ resource, issuer, clientId, scopes, expiresAtMs }: KeptSignIn) 
 
 function list(all: readonly KeptSignIn[], isJson: boolean): void {
   if (isJson) return outJson(all.map(shown))
-  if (all.length === 0) return say('no sign-ins are kept')
+  if (all.length === 0) return say('no sign-ins are stored')
   for (const { resource, issuer, scopes } of all)
     out(`${resource}  at ${issuer}  ${scopes.join(', ') || 'no scopes'}`)
 }

@@ -24,7 +24,7 @@ export const tasks = () =>
         'after',
         `
 list   the tasks of this caller
-show   how far a task is
+show   the progress of a task
 wait   print the result when the task is over
 cancel cancel a task
 
@@ -51,7 +51,7 @@ async function look(link: Link, action: Action, id: string): Promise<Task | Task
   if (action === 'show') return link.task(id).status()
   if (action === 'cancel') return link.task(id).cancel()
   const { tasks } = link.capabilities
-  if (tasks === undefined) say('This server runs no tasks.')
+  if (tasks === undefined) say('This server does not support tasks.')
   else if (tasks.list === undefined)
     say(
       'This server does not list tasks, since it cannot tell its callers apart. Use the id that jexo call --task printed.',

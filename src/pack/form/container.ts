@@ -40,13 +40,13 @@ FROM ${platform}${baseImage}
 WORKDIR /app
 ${containerInstruction('COPY --chown=root:root', [fileName, `${fileName}.map`, './'])}
 ENV NODE_ENV=production JEXO_LOG=json JEXO_HOST=0.0.0.0 JEXO_PORT=${containerPort} JEXO_REQUIRE_HOST=1
-# Not root, and nothing in /app may be written. What travels inside is unpacked to /tmp.
+# Runs without root and with a read-only /app. Embedded files are unpacked to /tmp.
 USER node
 EXPOSE ${containerPort}
 STOPSIGNAL SIGTERM
 HEALTHCHECK --interval=10s --timeout=3s --start-period=10s --retries=3 \\
   CMD ["node", "-e", "${healthCheck}"]
-# It starts only with JEXO_PUBLIC_URL (or JEXO_ALLOWED_HOSTS), and JEXO_TOKEN, JEXO_ISSUER or JEXO_TOKENS.
+# Requires JEXO_PUBLIC_URL (or JEXO_ALLOWED_HOSTS), and one of JEXO_TOKEN, JEXO_ISSUER and JEXO_TOKENS.
 ${containerInstruction('ENTRYPOINT', ['node', `/app/${fileName}`])}
 CMD ["--http"]
 `
@@ -88,9 +88,9 @@ function compose(packed: Packed, image: string): string {
   const use = canShare
     ? ` Sessions and tasks are kept in Redis: they survive a restart, and JEXO_WORKERS in .env sets how many processes serve.`
     : usesRedis
-      ? ` The kit has a client for Redis, which is at ${redisUrl}.`
+      ? ` The compose file starts a Redis at ${redisUrl}, which the kit uses.`
       : ''
-  document.commentBefore = ` A proxy with TLS goes in front.${use}`
+  document.commentBefore = ` Put a proxy with TLS in front of it.${use}`
   return document.toString({ lineWidth: 0 })
 }
 

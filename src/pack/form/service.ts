@@ -32,11 +32,11 @@ Wants=network-online.target
 Type=exec
 ExecStart=/usr/bin/node ${unitArgument(`/opt/${name}/${fileName}`)} --http
 Environment=NODE_ENV=production JEXO_LOG=json JEXO_PORT=4870
-# JEXO_PUBLIC_URL, JEXO_TOKEN (or JEXO_ISSUER, where callers sign in) and the kit's settings. Another port or address: JEXO_PORT, JEXO_HOST.
+# JEXO_PUBLIC_URL, JEXO_TOKEN (or JEXO_ISSUER if callers sign in) and the settings of the kit. JEXO_PORT and JEXO_HOST change the address.
 EnvironmentFile=-/etc/${name}.env
 Restart=on-failure
 RestartSec=2
-# What runs is finished first.
+# Running calls finish first.
 KillSignal=SIGTERM
 TimeoutStopSec=15
 

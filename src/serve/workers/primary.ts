@@ -74,7 +74,7 @@ class Workers {
     const closeMetrics = metrics ? await this.#serveMetrics(metrics) : undefined
     const reason = await stopped
     this.#isStopping = true
-    this.#log.write('info', `${reason}: finishing what runs`)
+    this.#log.write('info', `${reason}: finishing running calls`)
     await Promise.all([...this.#running.values()].map((running) => this.#end(running, reason)))
     closeMetrics?.()
     return this.#code
@@ -115,7 +115,7 @@ class Workers {
     if (before && Date.now() - before.startedAt > steadyMs) this.#delayMs = firstDelayMs
     const delayMs = this.#delayMs
     this.#delayMs = Math.min(2 * delayMs, mostDelayMs)
-    this.#log.write('warning', `process ${number} has ended (${reason}); it is started again in ${delayMs} ms`, {
+    this.#log.write('warning', `process ${number} has ended (${reason}); restarting it in ${delayMs} ms`, {
       number,
     })
     await new Promise((resolve) => setTimeout(resolve, delayMs))
@@ -136,7 +136,7 @@ class Workers {
       if (typeof started === 'string') {
         old.isEnding = false
         this.#running.set(old.number, old)
-        this.#log.write('warning', `a new process does not start (${started}); the old ones go on`)
+        this.#log.write('warning', `a new process failed to start (${started}); the old ones keep serving`)
         break
       }
       await this.#end(old, 'it is replaced')

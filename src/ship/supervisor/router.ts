@@ -157,7 +157,9 @@ function sessionIn({ headers, url = '' }: IncomingMessage): string | undefined {
 function unavailable(response: ServerResponse): void {
   if (response.headersSent) return void response.destroy()
   response.writeHead(503, { 'content-type': 'application/json', 'retry-after': '1' })
-  response.end('{"jsonrpc":"2.0","error":{"code":-32000,"message":"No release is up at the moment; try again."}}')
+  response.end(
+    '{"jsonrpc":"2.0","error":{"code":-32000,"message":"No release is running at the moment; try again."}}',
+  )
 }
 
 const forwardedFor = ({ headers, socket }: IncomingMessage) =>

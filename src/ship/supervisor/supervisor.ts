@@ -164,7 +164,7 @@ export class Supervisor {
         .then(() => release.stop())
         .then(() => {
           this.#draining.delete(release)
-          this.#log(`${release.note.id} has ended${isIdle ? '' : '; the time for its sessions was over'}`)
+          this.#log(`${release.note.id} has ended${isIdle ? '' : '; its drain time is over'}`)
         })
     }
     look()

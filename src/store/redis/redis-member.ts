@@ -202,7 +202,7 @@ export class RedisMember implements Member {
     try {
       const version = /redis_version:(\d+)\.(\d+)/.exec(await this.#client.info('server'))
       if (version && (Number(version[1]) < 6 || (version[1] === '6' && Number(version[2]) < 2)))
-        return this.#lose(`it is version ${version[1]}.${version[2]}, and 6.2 is the oldest that will do`)
+        return this.#lose(`it is version ${version[1]}.${version[2]}; 6.2 or later is required`)
       await this.#subscriber.subscribe(this.#channel(this.id), this.#channel('all'))
       await this.#beat()
     } catch (error) {

@@ -231,7 +231,7 @@ export class HttpEndpoint {
       if (lastEventId === undefined) return when(streams.stand(), (response) => response ?? tooMany(429, full))
       return when(
         streams.resume(lastEventId),
-        (response) => response ?? refusal(400, `The event ${JSON.stringify(lastEventId)} is not known any more.`),
+        (response) => response ?? refusal(400, `The event ${JSON.stringify(lastEventId)} is no longer available.`),
       )
     })
   }

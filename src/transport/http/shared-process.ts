@@ -109,7 +109,10 @@ export class SharedProcess implements Reach {
   sweep(): void {
     const { lost } = this.outbox
     if (lost > this.#lost)
-      this.#running.report('warning', `${lost - this.#lost} messages for hosts were lost while the store was away`)
+      this.#running.report(
+        'warning',
+        `${lost - this.#lost} messages for hosts were lost while the store was unavailable`,
+      )
     this.#lost = lost
   }
 

@@ -12,7 +12,7 @@ const standingMark = 's'
 /** Interval of the check whether the answering process still runs, in milliseconds. */
 const lookEveryMs = 4000
 const orphaned =
-  'The process that answered on this stream has ended, and its calls with it; check what they have done, and send the request again.'
+  'The process that answered on this stream has ended, and its calls with it; check their effects before you send the request again.'
 
 /** Streams of a session that several processes serve: an event that is sent here may be read in another process. */
 export class SharedStreams implements SessionStreams {

@@ -144,8 +144,8 @@ async function probeTool(
 
 /** Reports schemas without valid values and servers that do not restart, and continues with the other tools. */
 function unmade(tool: ToolDefinition, error: Error): { made: number; findings: Finding[] } {
-  const what = `it could not be probed to the end: ${error.message.split('\n')[0]}`
-  const fix = 'look whether a value can fit its schema, and whether the server starts again'
+  const what = `the probe did not complete: ${error.message.split('\n')[0]}`
+  const fix = 'check that a value can match its schema, and that the server restarts'
   return {
     made: 0,
     findings: [

@@ -69,7 +69,7 @@ export async function verdictOn(
     if (!unforeseen.test(text)) return undefined
     return {
       rule: 'probe-threw',
-      what: `it fails in a way that nobody foresaw: ${brief(text)}`,
+      what: `it fails with an unexpected error: ${brief(text)}`,
       fix: 'reject such arguments with a message that helps a model, or exclude them in the schema',
     }
   }

@@ -106,7 +106,7 @@ async function withVite({ build }: typeof Vite, file: string): Promise<BuiltPage
   })
   const outputs = [result].flat().flatMap((one) => ('output' in one ? one.output : []))
   const document = outputs.find((one) => one.type === 'asset' && one.fileName.endsWith('.html'))
-  if (document?.type !== 'asset') throw new Error('Vite made no document of it')
+  if (document?.type !== 'asset') throw new Error('Vite did not produce an HTML document')
   const made = outputs.map((one) => ({
     path: one.fileName,
     text: one.type === 'chunk' ? one.code : String(one.source),

@@ -143,7 +143,7 @@ class Options {
     const rest = from < 0 ? '' : content.slice(whole.length + from)
     const bare = (from < 0 ? content : content.slice(0, whole.length + from)).trimEnd()
     if (/;\s{0,9}(headers|encoder)=/.test(rest))
-      throw new Error(`the form field ${name} has headers or an encoder of its own`)
+      throw new Error(`the form field ${name} has its own headers or encoder`)
     const type = /;\s{0,9}type=("[^"]*"|[^;"]+(?:;\s{0,9}charset=[\w-]+)?)/
       .exec(rest.slice(0, 1000))?.[1]
       ?.replaceAll('"', '')

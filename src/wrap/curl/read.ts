@@ -46,7 +46,7 @@ export function requestsIn(text: string, name: string): RecordedRequests {
 /** Why a request is too complex for a tool; undefined for nearly all. */
 function excessOf({ url, headers }: RecordedRequest): string | undefined {
   if (url.length > 8192) return 'its address is longer than 8192 characters'
-  if (url.split('/').length > 100) return 'its path has more than 100 pieces'
+  if (url.split('/').length > 100) return 'its path has more than 100 segments'
   if (url.split('&').length > 500) return 'its query has more than 500 values'
   return headers.length > 200 ? 'it has more than 200 headers' : undefined
 }

@@ -95,7 +95,7 @@ async function seriesFor(feed: Feed, channel: PlannedChannel, keys: Keys, call: 
       ? ` There are readings of ${known.sort().slice(0, 20).join(', ')}${known.length > 20 ? ' and more' : ''}.`
       : ''
   throw new Refusal(
-    `Nothing has come yet of ${[channel.name, ...Object.values(keys)].join(' ')}.${others} ${connectionText(feed)}`.trim(),
+    `No reading has arrived yet of ${[channel.name, ...Object.values(keys)].join(' ')}.${others} ${connectionText(feed)}`.trim(),
   )
 }
 
@@ -104,7 +104,9 @@ const waitMs = (feed: Feed, { name }: PlannedChannel): number =>
   feed.all(name).length > 0 ? Math.max(0, firstMs - feed.ageMs) : firstMs
 
 const connectionText = ({ connection }: Feed): string =>
-  connection.state === 'lost' ? `The connection is lost since ${connection.since} (${connection.reason}).` : ''
+  connection.state === 'lost'
+    ? `The connection has been lost since ${connection.since} (${connection.reason}).`
+    : ''
 
 const plain = ({ value, label, at, quality, status }: Reading) => ({
   value,
@@ -216,7 +218,7 @@ function latestTool(name: string, channel: PlannedChannel, plan: FeedPlan, share
               value: {},
               label: { type: 'string' },
               at: { type: 'string' },
-              isStale: { type: 'boolean', description: 'Nothing newer has come for longer than it should' },
+              isStale: { type: 'boolean', description: 'No newer reading for longer than expected' },
             },
             required: ['value', 'at', 'isStale'],
           },

@@ -149,7 +149,7 @@ function faultOf(
   { method, node, file }: Written,
 ): { reason: string; fix?: string } | undefined {
   if (method === 'subscription')
-    return { reason: 'subscriptions have no end, but a call must end', fix: 'write a query' }
+    return { reason: 'subscriptions never end, but a call must end', fix: 'write a query' }
   if (takesUpload(schema, node))
     return {
       reason: 'it uploads a file, which is not supported',

@@ -32,7 +32,7 @@ export function requestOf(
       .flatMap((parameter) => {
         const value = valueFor(parameter)
         if (value === null && place === 'path')
-          throw new Unsendable(parameter.argument, 'may not be null, since it is a piece of the path')
+          throw new Unsendable(parameter.argument, 'may not be null, since it is a segment of the path')
         const text = recordedText(parameter.recorded, value) ?? serialized(parameter, value)
         return text === undefined ? [] : [{ parameter, text }]
       })
@@ -75,7 +75,7 @@ function pathOf(
     const [, name] = /\{([^{}]+)\}/.exec(wanted[at] ?? '') ?? []
     if (name === undefined) continue
     const argument = parameters.find((parameter) => parameter.in === 'path' && parameter.name === name)?.argument
-    if (segment === '') throw new Unsendable(argument, 'may not be empty, since it is a piece of the path')
+    if (segment === '') throw new Unsendable(argument, 'may not be empty, since it is a segment of the path')
     if (leadsElsewhere(segment)) throw new Unsendable(argument, elsewhere)
   }
   for (const { parameter, text } of pieces.values())

@@ -59,7 +59,9 @@ function checkThis({ checker, isMember }: Place, signature: ts.Signature): void 
   const type = thisParameter && checker.getTypeOfSymbol(thisParameter)
   const isNeeded = type !== undefined && !/^(void|unknown|any)$/.test(checker.typeToString(type))
   if (isNeeded && !isMember)
-    throw new Unfit('it needs a value for `this`, which no call gives', 'take it as a parameter instead', ['this'])
+    throw new Unfit('it needs a value for `this`, which tool calls do not have', 'take it as a parameter instead', [
+      'this',
+    ])
 }
 
 function readParameter(place: Place, types: TypeReader, symbol: ts.Symbol, args: Argument[]): Parameter {

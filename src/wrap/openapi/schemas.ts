@@ -27,7 +27,7 @@ const maxNodes = 50_000
 const maxNodesInAll = 3_000_000
 
 /** Beginning of the comment for a schema that has subtypes, which may have more properties. */
-export const openKind = 'Has kinds, told apart by'
+export const openKind = 'Has variants, distinguished by'
 
 /**
  * Schemas of a description as JSON Schema 2020-12. Converts keywords of OpenAPI 2.0 and 3.0, and omits malformed ones,

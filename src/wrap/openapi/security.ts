@@ -110,11 +110,13 @@ function supportedScheme(name: string, scheme: JsonObject, server: string | unde
   if (kind === 'http') {
     const method = String(scheme.scheme ?? '').toLowerCase()
     if (method === 'bearer') return bearer
-    return method === 'basic' ? basic : { reason: `"${name}" is HTTP ${method || 'authorization of no kind'}` }
+    return method === 'basic'
+      ? basic
+      : { reason: `"${name}" is HTTP ${method || 'authorization without a scheme'}` }
   }
   if (kind === 'openidconnect') return bearer
   if (kind === 'oauth2') return oauth(name, scheme, server) ?? bearer
-  return { reason: `"${name}" is of the kind ${JSON.stringify(scheme.type ?? 'none')}` }
+  return { reason: `"${name}" has the unsupported type ${JSON.stringify(scheme.type ?? 'none')}` }
 }
 
 /** With client credentials, tokens are fetched automatically; for other flows, a token is set manually. */

@@ -110,9 +110,9 @@ function environment(): Record<string, string> {
 function descriptionText(description: CommandDescription): string {
   const document = new Document(description, { aliasDuplicateObjects: false })
   document.commentBefore = [
-    ' A program, and the calls of it that become tools (schemas/commands.schema.json).',
-    ' Written from its help text. Keep the calls that a model should make, say what they do to the world (effect: read, add, change or remove),',
-    ' and describe what comes out (output: text, json, lines or bytes). Options that run other programs are left out.',
+    ' A program, and its calls that become tools (schemas/commands.schema.json).',
+    ' Written from its help text. Keep the calls that a model should make. For each, set the effect (read, add, change or remove)',
+    ' and the output (text, json, lines or bytes). Options that run other programs are left out.',
   ].join('\n')
   return document.toString({ lineWidth: 120 })
 }

@@ -175,7 +175,7 @@ function checkOptions(
   if (illegal !== undefined)
     throw kitErrors.partField(label, `rename: ${illegal}`, 'letters, digits, "_", "-" and ".", 128 at most')
   if (uriPrefix !== undefined && !/^[a-z][a-z0-9-]{0,31}$/.test(uriPrefix))
-    throw kitErrors.partField(label, 'uriPrefix', 'lower-case letters, digits and dashes, 32 at most')
+    throw kitErrors.partField(label, 'uriPrefix', 'at most 32 lower-case letters, digits and dashes')
   if (sessions !== undefined && sessions !== 'per-caller' && sessions !== 'shared')
     throw kitErrors.partField(label, 'sessions', 'per-caller or shared')
   if (maxSessions !== undefined && !(Number.isInteger(maxSessions) && maxSessions >= 1))

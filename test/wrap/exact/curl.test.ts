@@ -115,7 +115,7 @@ test.each([
   ['curl -H @headers.txt URL/x', /its headers come from a file/],
   ['curl URL/x -d a=1 -d @rest.txt', /joins data with the content of a file/],
   ['curl -G URL/x -d @rest.txt', /its query comes from a file/],
-  ['curl URL/x -F "a=1;headers=\\"X: y\\""', /has headers or an encoder/],
+  ['curl URL/x -F "a=1;headers=\\"X: y\\""', /has its own headers or encoder/],
 ])('%s is refused, and the next line is read', async (line, reason) => {
   const file = join(folder, 'refused.sh')
   writeFileSync(file, `${line}\ncurl URL/next`.replaceAll('URL', upstream.url))

@@ -210,7 +210,7 @@ test('text, nested functions, destructured lists, zod schemas and `this`', async
   expect(Object.keys(tools.pair?.input.properties ?? {})).toStrictEqual(['from_to'])
   expect(tools.api_nested_deep_pong?.path).toStrictEqual(['api', 'nested', 'deep', 'pong'])
   expect(plan.skipped.map(({ name, reason }) => [name, reason])).toStrictEqual([
-    ['needsThis', 'parameter this: it needs a value for `this`, which no call gives'],
+    ['needsThis', 'parameter this: it needs a value for `this`, which tool calls do not have'],
   ])
 })
 
