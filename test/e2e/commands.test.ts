@@ -1,15 +1,21 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { join } from 'node:path'
+import type { HttpService } from 'jexo/node'
+import { serveApiary } from '../support/apiary.js'
 import { apiary, bin, hives, jexo, newFolder, Running, root, run, written } from '../support/cli.js'
 
 /** The apiary on a running server, for tests that do not depend on how a kit is loaded. */
 let served: string
+let service: HttpService
 beforeAll(async () => {
-  const [url] = await new Running([bin, 'serve', apiary, '--http', '0']).until(/http:\S+/)
-  served = url
+  service = await serveApiary()
+  served = service.url
 })
-afterAll(() => Running.endAll())
+afterAll(async () => {
+  await service.close()
+  await Running.endAll()
+})
 
 describe('call', () => {
   test('prints structured content as JSON', async () => {

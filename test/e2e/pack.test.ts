@@ -231,7 +231,7 @@ test('a kit that would not run is not packed, and the reason is printed', async 
   expect(ran).toMatchObject({
     code: 1,
     stderr: expect.stringMatching(
-      /warning a\.kit\.ts:7: join\(import\.meta\.dirname, name\) builds a path[\s\S]*does not run in an empty folder \(the server ended with code 2, saying: .*\.ts.* for tools\/one\.ts\); import modules by their names[\s\S]*set "KEY", which had made-up values/,
+      /warning a\.kit\.ts:7: join\(import\.meta\.dirname, name\) computes a path[\s\S]*does not run in an empty folder \(the server ended with code 2, saying: .*\.ts.* for tools\/one\.ts\); import modules by their names[\s\S]*set "KEY", which had made-up values/,
     ),
   })
   expect(existsSync(out)).toBe(false)

@@ -1,6 +1,6 @@
 import type { AddressInfo } from 'node:net'
 import { createServer } from 'node:net'
-import { apiary, bin, Running } from '../support/cli.js'
+import { serveApiary } from '../support/apiary.js'
 import { openPage, previewOf } from '../support/example.js'
 
 const freePort = () =>
@@ -10,16 +10,10 @@ const freePort = () =>
       server.close(() => resolve(port))
     })
   })
-afterAll(() => Running.endAll())
 
 test('the board shows new readings, records an inspection with a form of the server, and survives its restart', async () => {
   const port = await freePort()
-  const serve = async () => {
-    const running = new Running([bin, 'serve', apiary, '--http', String(port)])
-    await running.until(/at http/)
-    return running
-  }
-  const first = await serve()
+  const first = await serveApiary(port)
   const { url } = await previewOf('hive-board', { HIVES_URL: `http://127.0.0.1:${port}` })
   const { page, faults } = await openPage(url)
   const status = page.getByRole('status').first()
@@ -42,10 +36,10 @@ test('the board shows new readings, records an inspection with a form of the ser
   await page.getByText(/^Recorded: .*"nextInspection"/).waitFor()
   await page.getByRole('button', { name: 'Close' }).click()
 
-  await first.end('SIGTERM')
+  await first.close()
   await status.getByText(/connection lost; reconnecting/).waitFor()
   expect(await hive.getByRole('button').isDisabled()).toBe(true)
-  await serve()
+  const second = await serveApiary(port)
   await status.getByText('live again, after 1 loss').waitFor()
   const before = await hive.locator('.kg').textContent()
   await page.waitForFunction(
@@ -53,4 +47,5 @@ test('the board shows new readings, records an inspection with a form of the ser
     ['Hive ML-04', before] as const,
   )
   expect(faults).toStrictEqual([])
+  await second.close()
 })
