@@ -16,7 +16,7 @@ const shots = {
         await page.getByLabel('Your message').fill(text)
         await page.keyboard.press('Enter')
       }
-      await page.getByText('The model is told of 23 tools.').waitFor()
+      await page.getByText('The model sees 23 tools.').waitFor()
       await say('What is the reading of the scale under ML-04?')
       await page.getByRole('button', { name: 'For this conversation' }).click()
       await page.getByText(/^weigh_hive returned/).waitFor()
@@ -73,7 +73,7 @@ const shots = {
     url: 'http://127.0.0.1:4876/',
     args: ['--', '../hive-visit/hive-visit.kit.ts'],
     async play(page) {
-      await page.getByText('The model is told of 2 tools.').waitFor()
+      await page.getByText('The model sees 2 tools.').waitFor()
       await page.getByLabel('Your message').fill('Plan a hive visit')
       await page.keyboard.press('Enter')
       await page.getByRole('button', { name: 'Approve once' }).click()

@@ -45,8 +45,8 @@ const findNotes = tool('find_notes', {
 })
 
 const takeInNotes = tool('take_in_notes', {
-  title: 'Take the notes in again',
-  about: 'Reads the folder of notes again: new and changed notes are taken in, those that are gone are forgotten.',
+  title: 'Reload the notes',
+  about: 'Reloads the folder of notes: adds new and changed notes, and removes deleted ones.',
   output: z.object({ notes: z.number(), changed: z.number(), gone: z.number(), skipped: z.array(z.string()) }),
   effect: 'change',
   async run(_, call) {

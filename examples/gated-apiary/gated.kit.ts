@@ -24,7 +24,7 @@ export default defineKit({
   about: 'Four hives of the Marsh Lane beekeepers, for members only.',
   parts: [
     tool('who_am_i', {
-      about: 'Tells who is signed in, and with which scopes.',
+      about: 'Returns who is signed in, and with which scopes.',
       effect: 'read',
       run: (_, call) => ({ name: caller(call), scopes: call.identity?.scopes ?? [] }),
     }),
@@ -50,7 +50,7 @@ export default defineKit({
     }),
     // Visible to wardens only.
     tool('close_site', {
-      about: 'Closes a site: no hive may be moved there any more.',
+      about: 'Closes a site: hives can no longer be moved there.',
       effect: 'change',
       scopes: ['hives.write'],
       visibleTo: (who) => who.claims.role === 'warden',

@@ -49,12 +49,12 @@ export function Top({ known, route, go, onPalette }: Props) {
       <Problems known={known} />
       {connection === 'refused' && (
         <p className="problem" role="alert">
-          This link is not valid any more. Open the one that the jexo command printed last.
+          This link is no longer valid. Open the one that the jexo command printed last.
         </p>
       )}
       {connection === 'lost' && (
         <p className="problem" role="alert">
-          Loupe does not answer; is the command still running?
+          Loupe does not respond; is the command still running?
         </p>
       )}
     </header>

@@ -139,7 +139,7 @@ if (it.canCut) {
 } else log('the network cannot be cut here: that needs the right to make namespaces')
 isLoaded = false
 await load
-log(`${number} calls were begun; those that are open end`)
+log(`${number} calls were started; waiting for the open ones`)
 await it.allReady()
 await Promise.all(calls)
 await pause(3000)
@@ -159,9 +159,9 @@ for (const kind of kinds) {
   console.log(kind.padEnd(9) + cells.map((cell, at) => String(cell).padStart(widths[at] + 1)).join(''))
 }
 console.log(
-  `\nupdates: ${answeredTicks.length} were sent, ${missedTicks} did not come, ${doubledTicks} came more than once`,
+  `\nupdates: ${answeredTicks.length} were sent, ${missedTicks} were lost, ${doubledTicks} were duplicated`,
 )
-console.log(`progress: ${progressFaults.length} calls heard it in a wrong order or twice`)
+console.log(`progress: ${progressFaults.length} calls received it out of order or twice`)
 console.log(`memory of Redis: ${await memory()}`)
 if (refusals.size > 0)
   console.log(

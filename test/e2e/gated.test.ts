@@ -153,7 +153,7 @@ test('the rehearsal room guides through the sign-in, and attach says what a host
   const { page, faults } = await openPage(address)
   const card = page.getByRole('region', { name: /^Sign in to 127\.0\.0\.1/ })
   await choose((await card.getByRole('link', { name: 'Sign in' }).getAttribute('href')) ?? '', /Odo/)
-  await page.getByText('The model is told of 3 tools.').waitFor()
+  await page.getByText('The model sees 3 tools.').waitFor()
   expect(await card.count()).toBe(0)
   expect(faults).toStrictEqual([])
   expect((await attach()).stderr).toContain('It was tried with your own sign-in.')

@@ -161,7 +161,7 @@ test('the rehearsal room shows the page of a call, and its messages wait for the
   const room = new Running([join(exampleFolder('rehearsal-room'), 'dist/backend/main.js'), '--port', '0', kit])
   const [url] = await room.until(/http:\S+/)
   const { page, faults } = await openPage(url)
-  await page.getByText('The model is told of 2 tools.').waitFor()
+  await page.getByText('The model sees 2 tools.').waitFor()
   await page.getByText('pages only').waitFor()
   await page.getByLabel('Your message').fill('Plan a hive visit')
   await page.keyboard.press('Enter')

@@ -161,9 +161,7 @@ describe('askPerson', () => {
     await asking.close()
     for (const options of [{}, { onQuestion: alwaysAnswer('accept'), revision: '2025-03-26' }]) {
       const link = await connect(kit, options)
-      expect(await textOf(link, 'plain_form')).toMatch(
-        /cannot ask the user; it did not declare "elicitation"/,
-      )
+      expect(await textOf(link, 'plain_form')).toMatch(/cannot ask the user; it did not declare "elicitation"/)
       await link.close()
     }
   })

@@ -66,7 +66,7 @@ test('field notes: imported at startup, searched, read row by row, reviewed, and
     )
     writeFileSync(join(folder, 'notes/b.md'), 'no head')
     rmSync(join(folder, 'notes/2025-05-03-quarry-field.md'))
-    await page.getByRole('button', { name: 'Take the notes in again' }).click()
+    await page.getByRole('button', { name: 'Reload the notes' }).click()
     await page
       .getByText('10 notes, 1 new or changed, 1 gone; left out b.md: it does not begin with --- and site and on')
       .waitFor()

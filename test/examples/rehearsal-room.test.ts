@@ -110,11 +110,10 @@ test('resources and prompts are attached, with completed values', async () => {
 })
 
 test('a tool that is switched off for the model is not called', async () => {
-  const told = async () =>
-    Number(/\d+/.exec((await page.getByText(/^The model is told of/).textContent()) ?? '')?.[0])
+  const told = async () => Number(/\d+/.exec((await page.getByText(/^The model sees/).textContent()) ?? '')?.[0])
   const before = await told()
   await page.getByLabel('weigh_hive is offered to the model').click()
-  await page.getByText(`The model is told of ${before - 1} tools.`).waitFor()
+  await page.getByText(`The model sees ${before - 1} tools.`).waitFor()
   await say('What is the reading of the scale under ML-04?')
   await page.getByRole('article').last().waitFor()
   expect(await page.getByRole('article', { name: 'Call of weigh_hive' }).count()).toBe(0)
@@ -179,5 +178,8 @@ test('only its own page may use the room', async () => {
 
 test('a server that cannot be started is reported', async () => {
   const ran = await run(process.execPath, [main, '--port', 'many'])
-  expect(ran).toMatchObject({ code: 2, stderr: expect.stringMatching(/--port many is no port[\s\S]*Usage/) })
+  expect(ran).toMatchObject({
+    code: 2,
+    stderr: expect.stringMatching(/--port many is not a valid port[\s\S]*Usage/),
+  })
 })

@@ -186,7 +186,9 @@ test('a lost connection is shown, reported and reopened; one connection serves a
     connection: expect.stringMatching(/^lost since 20/),
   })
   const during = await link.call('latest_scales_weight', {})
-  expect(during.structuredContent).toMatchObject({ note: expect.stringMatching(/The connection has been lost since/) })
+  expect(during.structuredContent).toMatchObject({
+    note: expect.stringMatching(/The connection has been lost since/),
+  })
   await scales.start()
   await scales.say('scales/ML-01/weight', { kg: 42 })
   const back = await until(

@@ -80,7 +80,7 @@ async function call(tool: ToolDefinition): Promise<void> {
       return text === '' ? [] : [[name, type === 'string' || type === undefined ? text : Number(text)]]
     }),
   )
-  answer.textContent = 'at work …'
+  answer.textContent = 'working …'
   try {
     const { content, structuredContent, isError = false } = await link.call(tool.name, args)
     const text = content.map((block) => (block.type === 'text' ? block.text : `(${block.type})`)).join('\n')

@@ -30,7 +30,7 @@ export function pageRoutes(room: Room): Hono {
     if (verb === 'say') await pages.say(id, body.content as Content)
     else if (verb === 'tell') pages.tell(id, body)
     else if (verb === 'decide') {
-      if (!pages.decide(id, body.isSent === true)) return context.json({ error: 'That is over already.' }, 409)
+      if (!pages.decide(id, body.isSent === true)) return context.json({ error: 'It has already ended.' }, 409)
     } else return context.json({ error: `there is no ${verb}` }, 404)
     return context.json({})
   })

@@ -45,7 +45,7 @@ function routesOf(room: Room): Hono {
     const host = (context.req.header('host') ?? '').replace(/:\d+$/, '')
     const origin = context.req.header('origin')
     if (host !== '127.0.0.1' && host !== 'localhost')
-      return context.text('This room is for this machine only.', 403)
+      return context.text('This room is available on this machine only.', 403)
     if (origin !== undefined && origin !== `http://${context.req.header('host')}`)
       return context.text('This room does not accept requests from other pages.', 403)
     await next()
@@ -90,7 +90,7 @@ function routesOf(room: Room): Hono {
   app.post('/api/say', async (context) => {
     const { text, attached } = await bodyOf(context)
     const isTaken = room.say(String(text ?? ''), Array.isArray(attached) ? attached : [])
-    return isTaken ? context.json({}) : context.json({ error: 'The model is still at work.' }, 409)
+    return isTaken ? context.json({}) : context.json({ error: 'The model is still working.' }, 409)
   })
   app.post('/api/steps/:id/:verb', async (context) => {
     const { verb } = context.req.param()
@@ -105,11 +105,11 @@ function routesOf(room: Room): Hono {
           : verb === 'answer'
             ? conversation.answer(id, body.answer as never)
             : verb === 'model' && conversation.decideModelRequest(id, body.isAllowed === true)
-    return isDone ? context.json({}) : context.json({ error: 'That is over already.' }, 409)
+    return isDone ? context.json({}) : context.json({ error: 'It has already ended.' }, 409)
   })
   app.get('/api/steps/:id', (context) => {
     const step = room.whole(Number(context.req.param('id')))
-    return step ? context.json(step) : context.json({ error: 'That is gone.' }, 404)
+    return step ? context.json(step) : context.json({ error: 'It is no longer available.' }, 404)
   })
   app.route('/api/steps', pageRoutes(room))
   app.get('/api/functions', (context) => context.json(room.functions()))
@@ -160,7 +160,7 @@ async function fileAt(context: Context): Promise<Response> {
   const path = normalize(decodeURIComponent(new URL(context.req.url).pathname))
   const file = join(page, path === '/' ? 'index.html' : path)
   const bytes = file.startsWith(page) ? await readFile(file).catch(() => undefined) : undefined
-  if (!bytes) return context.text('There is nothing here.', 404)
+  if (!bytes) return context.text('Not found.', 404)
   const type = types[extname(file)] ?? 'application/octet-stream'
   return context.body(new Uint8Array(bytes), 200, { 'content-type': type })
 }

@@ -36,7 +36,7 @@ export function App() {
         <span className="limits">{view.limits ?? `The model is ${view.model}.`}</span>
         {!isConnected && (
           <span className="fault" role="alert">
-            The room does not answer; trying again.
+            The room does not respond; trying again.
           </span>
         )}
         <Button size="compact-xs" variant="subtle" disabled={steps.length === 0} onClick={() => act('clear')}>

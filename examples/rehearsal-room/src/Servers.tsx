@@ -26,9 +26,7 @@ export function Servers({
   return (
     <aside className="servers" aria-label="Servers">
       <h2>Servers</h2>
-      <p className="soft">
-        {on.length === 1 ? 'The model is told of 1 tool.' : `The model is told of ${on.length} tools.`}
-      </p>
+      <p className="soft">{on.length === 1 ? 'The model sees 1 tool.' : `The model sees ${on.length} tools.`}</p>
       <Told isChanged={on.map(({ name }) => name).join()} />
       <form
         onSubmit={(event) => {

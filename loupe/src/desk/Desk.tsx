@@ -106,7 +106,7 @@ function Catalogue({ known, go, parts, search, setSearch, input, isWanted }: Cat
         />
         {cost > 0 && (
           <p className="cost-all" title="Estimate, counted with a common tokenizer">
-            All tools together take about {cost.toLocaleString('en')} tokens of a model's context.
+            All tools together: about {cost.toLocaleString('en')} tokens of context.
           </p>
         )}
       </div>
