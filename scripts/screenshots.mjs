@@ -62,7 +62,7 @@ try {
   await terminal('tour', 'npm run --silent demo -- --tour', 16, 8)
   await terminal(
     'attach-and-pack',
-    'jexo attach apiary.kit.ts --to /tmp/host.json; jexo call /tmp/host.json#apiary winter_feed storesKg=9 framesOfBees=8; jexo pack apiary.kit.ts --as npm --out /tmp/package; jexo pack apiary.kit.ts --as container --out /tmp/image | tail -4',
+    'jexo attach apiary.kit.ts --to /tmp/host.json; jexo call /tmp/host.json#apiary winter_feed storesKg=9 framesOfBees=8; jexo pack apiary.kit.ts --as npm --out /tmp/package; jexo pack apiary.kit.ts --as container --out /tmp/image 2>/dev/null',
     65,
     8,
   )

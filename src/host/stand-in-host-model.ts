@@ -6,7 +6,7 @@ import type { HostMessage, HostModel, ModelTurn } from './model.js'
 
 /** A notice that this is not a real model. */
 export const standInLimits =
-  'This is a stand-in for a model. It picks tools by the words that a sentence shares with their names and descriptions, and reads arguments by rules: it understands nothing, makes one call for a sentence, and repeats what a tool returns. Whether a real model would pick the same, it cannot tell.'
+  'This is a stand-in for a model. It picks the tool whose name and description share the most words with your message, and fills in arguments by rules. It understands nothing, makes one call for each message, and repeats the result. It cannot predict which tool a real model would pick.'
 
 /**
  * A deterministic offline model that ships with Jexo. It proposes at most one call for each message, repeats the previous call if a message only contains another value, and returns the tool's response.

@@ -46,7 +46,7 @@ const last = (name: string) => page.getByRole('article', { name }).last()
 const startOver = () => page.getByRole('button', { name: 'Start over' }).click()
 
 test('a question is answered: proposed, approved, called, and the next one under the same approval', async () => {
-  await page.getByText(/it understands nothing/).waitFor()
+  await page.getByText(/It understands nothing/).waitFor()
   await say('What is the reading of the scale under ML-04?')
   const call = last('Call of weigh_hive')
   await call.getByText('proposed, not called yet').waitFor()

@@ -132,7 +132,7 @@ function tellOf(location: DeployLocation, shipped: Shipped, { json }: Flags): vo
 
 function showStatus(status: DeploymentStatus, { json }: Flags): void {
   if (json) return outJson(status)
-  out(`${status.publicUrl ?? status.url}  ${status.isRunning ? 'runs' : 'stopped'}`)
+  out(`${status.publicUrl ?? status.url}  ${status.isRunning ? 'running' : 'stopped'}`)
   for (const { id, kit, version, state, sessions, at, outcome } of [...status.releases].reverse()) {
     const mark = outcome === 'refused' ? 'refused' : id === status.current && !status.isRunning ? 'current' : state
     out(

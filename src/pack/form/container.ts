@@ -23,7 +23,7 @@ export const containerForm: Form = {
   },
   next: (packed, folder, { image }) => [
     `cp ${folder}/.env.example ${folder}/.env   and fill it in`,
-    `docker compose --project-directory ${folder} up --build   (podman compose does as well)`,
+    `docker compose --project-directory ${folder} up --build   (or podman compose)`,
     `or: docker build -f ${folder}/Containerfile -t ${image ?? imageOf(packed)} ${folder}`,
   ],
 }
