@@ -20,7 +20,7 @@ const shots = {
       await say('What is the reading of the scale under ML-04?')
       await page.getByRole('button', { name: 'For this conversation' }).click()
       await page.getByText(/^weigh_hive returned/).waitFor()
-      await page.getByText('the result').click()
+      await page.getByText('the result', { exact: true }).click()
       await say('And ML-07?')
       await page
         .getByText(/^weigh_hive returned/)
