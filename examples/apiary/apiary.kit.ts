@@ -61,7 +61,7 @@ const weighHive = tool('weigh_hive', {
 
 const weighSite = tool('weigh_site', {
   title: 'Weigh a site',
-  about: 'Weighs every hive of one site, one after the other, and gives the readings and their sum in kilograms.',
+  about: 'Weighs every hive of one site, one after the other, and returns the readings and their sum in kilograms.',
   input: z.object({ site: z.enum(sites).describe('Where the hives stand') }),
   output: z.object({
     readings: z.array(z.object({ hive: z.string(), kg: z.number(), at: z.string() })),

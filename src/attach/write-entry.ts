@@ -14,7 +14,7 @@ export interface Change {
   file: string
   /** Keys that lead to the entry. */
   path: readonly string[]
-  did: 'added' | 'renewed' | 'removed' | 'is already present' | 'is not present'
+  did: 'added' | 'updated' | 'removed' | 'is already present' | 'is not present'
   /** The change as a line diff; empty if there is none. */
   difference: string
   before: string | undefined
@@ -60,7 +60,7 @@ export async function planEntry(
     throw attachErrors.configEntryTaken(file, name)
   const after = isSame ? text : shape.put(file, text, name, wanted, inputs)
   const path = [...(shape.read(file, after)?.path ?? []), name]
-  const did = isSame ? 'is already present' : known === undefined ? 'added' : 'renewed'
+  const did = isSame ? 'is already present' : known === undefined ? 'added' : 'updated'
   return {
     file,
     path,

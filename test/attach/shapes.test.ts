@@ -56,7 +56,7 @@ describe.each(shapeNames)('a host configuration in the format %s', (name) => {
     expect((await planEntry(file, 'bees', entry)).did).toBe('is already present')
     const renewed = { ...entry, env: { SITE: 'other' } }
     const again = await planEntry(file, 'bees', renewed)
-    expect(again.did).toBe('renewed')
+    expect(again.did).toBe('updated')
     await carryOut(again)
     expect(await readConfigEntry(file, 'bees')).toStrictEqual(renewed)
     await carryOut(await planRemoval(file, 'bees'))
@@ -81,7 +81,7 @@ describe.each(shapeNames)('a host configuration in the format %s', (name) => {
     })
     const taken = written(fileName, text)
     await expect(planEntry(taken, 'other', entry)).rejects.toThrow(/"other" belongs to another server/)
-    expect((await planEntry(taken, 'other', entry, { mayReplace: true })).did).toBe('renewed')
+    expect((await planEntry(taken, 'other', entry, { mayReplace: true })).did).toBe('updated')
   })
 
   test('keeps any name and any text', () => {
