@@ -1,5 +1,7 @@
-import { chmod, mkdir, mkdtemp, rename, rm, writeFile } from 'node:fs/promises'
+import { constants } from 'node:fs'
+import { access, chmod, mkdir, mkdtemp, rename, rm, stat, writeFile } from 'node:fs/promises'
 import { dirname, join, resolve } from 'node:path'
+import { isJexoError } from '../errors.js'
 import { packErrors } from './errors.js'
 import type { OutFile } from './form.js'
 
@@ -26,5 +28,20 @@ export async function writeOut(folder: string, files: readonly OutFile[]): Promi
     throw packErrors.folderUnwritable(target, (error as NodeJS.ErrnoException).code ?? String(error))
   } finally {
     if (draft) await rm(draft, { recursive: true, force: true })
+  }
+}
+
+/** Rejects with a `JexoError` if a folder cannot be written or created, before the work whose result it is for. */
+export async function needWritable(folder: string): Promise<void> {
+  for (let path = resolve(folder); ; path = dirname(path)) {
+    try {
+      if (!(await stat(path)).isDirectory()) throw packErrors.folderUnwritable(resolve(folder), 'ENOTDIR')
+      return await access(path, constants.W_OK)
+    } catch (error) {
+      const code = (error as NodeJS.ErrnoException).code
+      // The first folder above that exists decides.
+      if (code === 'ENOENT' && dirname(path) !== path) continue
+      throw isJexoError(error) ? error : packErrors.folderUnwritable(resolve(folder), code ?? String(error))
+    }
   }
 }

@@ -53,6 +53,39 @@ async function faultsOf(objects: unknown[]): Promise<string[]> {
   return JSON.parse(ran.stdout)
 }
 
+interface Formed {
+  service: Record<string, string>
+  kubernetes: Record<string, string>
+  registry: Record<string, string>
+  fromSite: Record<string, string>
+  refusal: string
+}
+let formed: Promise<Formed> | undefined
+/** The texts of several forms of one packed kit, by their paths; packing it for each form would take longer. */
+const textsOfForms = (): Promise<Formed> => (formed ??= makeForms())
+async function makeForms(): Promise<Formed> {
+  const script = `
+    import { writeFileSync } from 'node:fs'
+    import { forms, packKit } from 'jexo/pack'
+    const packed = await packKit(process.argv[1])
+    const textsOf = (files) =>
+      Object.fromEntries(files.flatMap(({ path, text }) => (path.includes('.mjs') ? [] : [[path, text]])))
+    const fromSite = { ...packed, kit: { ...packed.kit, websiteUrl: 'https://www.marsh.example' } }
+    let refusal = ''
+    try { forms.npm.files(packed, { packageName: 'No Good' }) } catch (error) { refusal = error.message }
+    // A loaded kit keeps other output from stdout.
+    writeFileSync(1, JSON.stringify({
+      service: textsOf(forms.service.files(packed, {})),
+      kubernetes: textsOf(forms.kubernetes.files(packed, { image: 'registry.example/hives:1' })),
+      registry: textsOf(forms.registry.files(packed, { registryName: 'example.marsh/hives', publicUrl: 'https://marsh.example/mcp' })),
+      fromSite: textsOf(forms.registry.files(fromSite, {})),
+      refusal,
+    }))`
+  const ran = await run(process.execPath, ['--input-type=module', '-e', script, written('hives.kit.ts', kitText)])
+  expect(ran).toMatchObject({ code: 0, stderr: '' })
+  return JSON.parse(ran.stdout)
+}
+
 const bare = { PATH: '/nowhere' }
 
 describe('a packed file', () => {
@@ -348,14 +381,11 @@ describe('the formats of pack', () => {
   })
 
   test('service: a unit that systemd accepts, with few permissions', async () => {
-    const { out } = await packed('service', written('hives.kit.ts', kitText))
+    const { service } = await textsOfForms()
     const program = process.env.JEXO_SYSTEMD_ANALYZE ?? '/usr/bin/systemd-analyze'
     const unit = join(newFolder(), 'marsh-hives.service')
     // The path of Node on this machine.
-    writeFileSync(
-      unit,
-      readFileSync(join(out, 'marsh-hives.service'), 'utf8').replace('/usr/bin/node', process.execPath),
-    )
+    writeFileSync(unit, (service['marsh-hives.service'] ?? '').replace('/usr/bin/node', process.execPath))
     const verified = spawnSync(program, ['verify', unit], { encoding: 'utf8' })
     expect(verified).toMatchObject({ status: 0, stderr: '' })
     const exposed = spawnSync(program, ['security', '--offline=true', unit], { encoding: 'utf8' })
@@ -363,14 +393,8 @@ describe('the formats of pack', () => {
   })
 
   test('kubernetes: objects that match the published schemas', async () => {
-    const { text, ran } = await packed(
-      'kubernetes',
-      written('hives.kit.ts', kitText),
-      '--image',
-      'registry.example/hives:1',
-    )
-    expect(ran.code).toBe(0)
-    const objects = parseAllDocuments(text('kubernetes.yaml')).map((document) => document.toJS())
+    const { kubernetes } = await textsOfForms()
+    const objects = parseAllDocuments(kubernetes['kubernetes.yaml'] ?? '').map((document) => document.toJS())
     expect(objects.map(({ kind }) => kind)).toStrictEqual([
       ...['ConfigMap', 'Secret', 'Deployment', 'Service'],
       ...['PodDisruptionBudget', 'Service', 'StatefulSet'],
@@ -396,17 +420,8 @@ describe('the formats of pack', () => {
   })
 
   test('registry: the descriptor, with a given name or one from the site', async () => {
-    const kit = written('hives.kit.ts', kitText)
-    const { text, ran } = await packed(
-      'registry',
-      kit,
-      '--registry-name',
-      'example.marsh/hives',
-      '--public-url',
-      'https://marsh.example/mcp',
-    )
-    expect(ran.code).toBe(0)
-    expect(JSON.parse(text('server.json'))).toMatchObject({
+    const { registry, fromSite } = await textsOfForms()
+    expect(JSON.parse(registry['server.json'] ?? '')).toMatchObject({
       name: 'example.marsh/hives',
       version: '1.2.3',
       packages: [
@@ -421,11 +436,7 @@ describe('the formats of pack', () => {
       ],
       remotes: [{ type: 'streamable-http', url: 'https://marsh.example/mcp' }],
     })
-    const site = written(
-      'site.kit.ts',
-      kitText.replace("about: 'Hives of", "websiteUrl: 'https://www.marsh.example', about: 'Hives of"),
-    )
-    expect(JSON.parse((await packed('registry', site)).text('server.json')).name).toBe('example.marsh/marsh-hives')
+    expect(JSON.parse(fromSite['server.json'] ?? '').name).toBe('example.marsh/marsh-hives')
   })
 
   test('a format that is not possible is reported, and nothing is written', async () => {
@@ -433,7 +444,6 @@ describe('the formats of pack', () => {
     const file = written('in-the-way', '')
     const rows: [string[], RegExp][] = [
       [['--as', 'registry'], /set --registry-name/],
-      [['--as', 'npm', '--package-name', 'No Good'], /the package name "No Good" is not valid/],
       [['--as', 'sled'], /Allowed choices are file, npm/],
     ]
     for (const [words, said] of rows) {
@@ -442,6 +452,7 @@ describe('the formats of pack', () => {
       expect(ran).toMatchObject({ code: 2, stderr: expect.stringMatching(said) })
       expect(existsSync(out)).toBe(false)
     }
+    expect((await textsOfForms()).refusal).toMatch(/the package name "No Good" is not valid/)
     const ran = await jexo('pack', kit, '--out', join(file, 'x'))
     expect(ran).toMatchObject({
       code: 2,

@@ -5,7 +5,7 @@ import type { FormOptions } from '../../pack/form.js'
 import { type FormName, formNames, forms } from '../../pack/forms.js'
 import { type Packed, packKit } from '../../pack/pack-kit.js'
 import { type TriedPack, tryPacked } from '../../pack/try-packed.js'
-import { writeOut } from '../../pack/write-out.js'
+import { needWritable, writeOut } from '../../pack/write-out.js'
 import { colours, columns, errorColours, out, say, whileWaiting, wrapped } from '../terminal/output.js'
 import { verbTexts } from '../text/verb-texts.js'
 
@@ -39,6 +39,7 @@ export const pack = () =>
     )
     .action(async (file: string, flags: Flags) => {
       const form = forms[flags.as]
+      await needWritable(flags.out)
       const packed = await whileWaiting(`packing ${shownPath(file)}`, () => packKit(file))
       const files = form.files(packed, flags)
       for (const remark of packed.remarks) say(`${errorColours.yellow('warning')} ${remark}`)
