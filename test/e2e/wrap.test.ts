@@ -216,6 +216,8 @@ describe('the written kit of a module with every type', () => {
 
 test('a program run by Node alone is told that TypeScript needs a loader', async () => {
   const source = written('garden.ts', garden)
+  // Its types are in the cache then.
+  await jexo('wrap', source)
   const script = `import { wrapModule } from ${JSON.stringify(join(root, 'dist/module.js'))}
     await wrapModule(${JSON.stringify(source)}).catch(({ message }) => console.log(message))`
   const ran = await run(process.execPath, ['--input-type=module', '-e', script])

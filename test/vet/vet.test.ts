@@ -262,19 +262,22 @@ describe('jexo vet', () => {
   test('lists its rules, and reports nothing for a conforming server', async () => {
     const listed = await jexo('vet', '--rules')
     for (const { id } of rules) expect(listed.stdout).toContain(id)
-    const kit = written(
-      'hives.kit.mjs',
-      `import { defineKit, prompt, resource, tool } from 'jexo'
+    // Some checks start the server again, and a program starts sooner than `jexo serve` does.
+    const server = written(
+      'hives.mjs',
+      `import { defineKit, prompt, resource, tool } from ${JSON.stringify(join(root, 'dist/index.js'))}
+      import { serveStdio } from ${JSON.stringify(join(root, 'dist/node.js'))}
       const site = { type: 'string', enum: ['Marsh Lane', 'Quarry Field'], description: 'Name of a site' }
       const input = { type: 'object', properties: { site }, required: ['site'] }
       const output = { type: 'object', properties: { hives: { type: 'number' } }, required: ['hives'] }
-      export default defineKit({ name: 'hives', version: '1.0.0', about: 'Hives.', parts: [
+      await serveStdio(defineKit({ name: 'hives', version: '1.0.0', about: 'Hives.', parts: [
         tool('count_hives', { about: 'How many hives stand at one site.', effect: 'read', input, output, examples: [{ input: { site: 'Marsh Lane' } }], run: () => ({ hives: 4 }) }),
         resource('hives://all', { name: 'all', about: 'All hives.', mimeType: 'text/plain', read: () => 'ML-01' }),
         prompt('site_letter', { about: 'A letter about a site.', input, run: ({ site }) => 'About ' + site }),
-      ] })`,
+      ] }))`,
     )
-    const ran = await jexo('vet', kit, '--wire', '--strict')
+    const target = `exec:"${process.execPath}" "${server}"`
+    const ran = await jexo('vet', target, '--wire', '--strict')
     expect(ran).toMatchObject({
       code: 0,
       stdout: expect.stringMatching(/The standard, revision 2025-11-25:\n +Overview +\d+ passed/),
