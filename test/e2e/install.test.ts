@@ -1,4 +1,4 @@
-import { cpSync, mkdirSync, readdirSync, statSync, symlinkSync, writeFileSync } from 'node:fs'
+import { cpSync, mkdirSync, readdirSync, readFileSync, statSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join, resolve } from 'node:path'
 import { newFolder, run } from '../support/cli.js'
 import { typeIssues } from '../support/types.js'
@@ -6,6 +6,7 @@ import { typeIssues } from '../support/types.js'
 /** Jexo as npm installs it, without any of the optional packages; with zod. */
 const project = newFolder()
 const modules = join(project, 'node_modules')
+const copy = newFolder()
 const root = resolve(import.meta.dirname, '../..')
 const env = Object.fromEntries(
   Object.entries(process.env).filter(([name]) => name !== 'NODE_OPTIONS' && name !== 'NODE_PATH'),
@@ -29,8 +30,15 @@ export default defineKit({ name: 'hives', version: '1.0.0', parts: [weighHive] }
 beforeAll(async () => {
   mkdirSync(modules, { recursive: true })
   const npm = process.platform === 'win32' ? 'npm.cmd' : 'npm'
+  // Copied, since npm reads all packages that are installed in a folder before it packs it.
+  const { files } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')) as { files: string[] }
+  for (const name of ['package.json', ...files])
+    cpSync(join(root, name), join(copy, name), {
+      recursive: true,
+      filter: (path) => !path.endsWith('node_modules'),
+    })
   const packed = await run(npm, ['pack', '--silent', '--ignore-scripts', '--pack-destination', project], {
-    cwd: root,
+    cwd: copy,
     env,
   })
   await run('tar', ['-xzf', join(project, packed.stdout.trim().split('\n').at(-1) ?? ''), '-C', modules], {
