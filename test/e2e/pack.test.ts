@@ -58,7 +58,7 @@ interface Formed {
   kubernetes: Record<string, string>
   registry: Record<string, string>
   fromSite: Record<string, string>
-  refusal: string
+  refusals: string[]
 }
 let formed: Promise<Formed> | undefined
 /** The texts of several forms of one packed kit, by their paths; packing it for each form would take longer. */
@@ -71,15 +71,17 @@ async function makeForms(): Promise<Formed> {
     const textsOf = (files) =>
       Object.fromEntries(files.flatMap(({ path, text }) => (path.includes('.mjs') ? [] : [[path, text]])))
     const fromSite = { ...packed, kit: { ...packed.kit, websiteUrl: 'https://www.marsh.example' } }
-    let refusal = ''
-    try { forms.npm.files(packed, { packageName: 'No Good' }) } catch (error) { refusal = error.message }
+    const refusalOf = (make) => { try { return String(make()) } catch ({ message }) { return message } }
     // A loaded kit keeps other output from stdout.
     writeFileSync(1, JSON.stringify({
       service: textsOf(forms.service.files(packed, {})),
       kubernetes: textsOf(forms.kubernetes.files(packed, { image: 'registry.example/hives:1' })),
       registry: textsOf(forms.registry.files(packed, { registryName: 'example.marsh/hives', publicUrl: 'https://marsh.example/mcp' })),
       fromSite: textsOf(forms.registry.files(fromSite, {})),
-      refusal,
+      refusals: [
+        refusalOf(() => forms.npm.files(packed, { packageName: 'No Good' })),
+        refusalOf(() => forms.registry.files(packed, {})),
+      ],
     }))`
   const ran = await run(process.execPath, ['--input-type=module', '-e', script, written('hives.kit.ts', kitText)])
   expect(ran).toMatchObject({ code: 0, stderr: '' })
@@ -310,14 +312,20 @@ describe('the formats of pack', () => {
   })
 
   test('container: not root, read-only, with a health check, and under its host name only', async () => {
-    const { out, text } = await packed('container', written('hives.kit.ts', kitText))
+    const names = ['--image', 'registry.example/hives:1', '--public-url', 'https://hives.example/mcp']
+    const { out, text } = await packed('container', written('hives.kit.ts', kitText), ...names)
     const lines = text('Containerfile').split('\n')
     expect(lines).toStrictEqual(expect.arrayContaining(['USER node', 'STOPSIGNAL SIGTERM', 'CMD ["--http"]']))
     const compose = parse(text('compose.yaml'))
-    expect(compose.services['marsh-hives']).toMatchObject({ read_only: true, cap_drop: ['ALL'], tmpfs: ['/tmp'] })
+    expect(compose.services['marsh-hives']).toMatchObject({
+      image: 'registry.example/hives:1',
+      read_only: true,
+      cap_drop: ['ALL'],
+      tmpfs: ['/tmp'],
+    })
     expect(Object.keys(compose.services)).toStrictEqual(['marsh-hives', 'redis'])
     expect(text('.dockerignore')).toBe('*\n!hives.mjs\n!hives.mjs.map\n')
-    expect(text('.env.example')).toMatch(/JEXO_PUBLIC_URL=\n[\s\S]*JEXO_TOKEN=/)
+    expect(text('.env.example')).toMatch(/JEXO_PUBLIC_URL=https:\/\/hives\.example\/mcp\n[\s\S]*JEXO_TOKEN=/)
     makeBaseImage(/^FROM (.*)$/m.exec(text('Containerfile'))?.[1] ?? '')
     buildah(
       'bud',
@@ -443,7 +451,7 @@ describe('the formats of pack', () => {
     const kit = written('hives.kit.ts', kitText)
     const file = written('in-the-way', '')
     const rows: [string[], RegExp][] = [
-      [['--as', 'registry'], /set --registry-name/],
+      [['--as', 'registry', '--registry-name', 'No Good'], /"No Good" is not a valid registry name/],
       [['--as', 'sled'], /Allowed choices are file, npm/],
     ]
     for (const [words, said] of rows) {
@@ -452,7 +460,10 @@ describe('the formats of pack', () => {
       expect(ran).toMatchObject({ code: 2, stderr: expect.stringMatching(said) })
       expect(existsSync(out)).toBe(false)
     }
-    expect((await textsOfForms()).refusal).toMatch(/the package name "No Good" is not valid/)
+    expect((await textsOfForms()).refusals).toStrictEqual([
+      expect.stringContaining('the package name "No Good" is not valid'),
+      expect.stringContaining('set --registry-name'),
+    ])
     const ran = await jexo('pack', kit, '--out', join(file, 'x'))
     expect(ran).toMatchObject({
       code: 2,
