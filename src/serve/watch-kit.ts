@@ -1,3 +1,4 @@
+import { statSync } from 'node:fs'
 import { watch } from 'chokidar'
 import type { RunningKit } from '../engine/running-kit.js'
 import { isJexoError } from '../errors.js'
@@ -6,6 +7,8 @@ import { loadKit, onLoadedFile, shownPath } from '../kit-file/kit-file.js'
 import type { LogLevel } from './log.js'
 
 const settleMs = 80
+/** Watching a file begins a while after it is added, and an edit before that causes no event. */
+const checksMs = [500, 3000, 10_000]
 
 /**
  * Reloads a served kit when its file or an import changes. Sessions stay; running calls finish on the old kit. If an
@@ -17,7 +20,23 @@ export function watchKit(
   say: (level: LogLevel, text: string) => void,
 ): () => void {
   const watcher = watch([], { ignoreInitial: true })
-  const stopListening = onLoadedFile((loaded) => void watcher.add(loaded))
+  const stamps = new Map<string, string>()
+  const checks = new Set<NodeJS.Timeout>()
+  const check = (loaded: string) => {
+    const stamp = stampOf(loaded)
+    if (stamp !== stamps.get(loaded)) edited(loaded, stamp)
+  }
+  const stopListening = onLoadedFile((loaded) => {
+    stamps.set(loaded, stampOf(loaded))
+    watcher.add(loaded)
+    for (const afterMs of checksMs) {
+      const one = setTimeout(() => {
+        checks.delete(one)
+        check(loaded)
+      }, afterMs).unref()
+      checks.add(one)
+    }
+  })
   let timer: NodeJS.Timeout | undefined
   let work = Promise.resolve()
   const reload = async () => {
@@ -31,16 +50,29 @@ export function watchKit(
       say('warning', `reload failed, the previous version keeps serving: ${reason}`)
     }
   }
-  watcher.on('all', () => {
+  const edited = (changed: string, stamp: string) => {
+    stamps.set(changed, stamp)
     clearTimeout(timer)
     timer = setTimeout(() => {
       work = work.then(reload)
     }, settleMs)
-  })
+  }
+  watcher.on('all', (_event, changed) => edited(changed, stampOf(changed)))
   return () => {
     clearTimeout(timer)
+    for (const one of checks) clearTimeout(one)
     stopListening()
     void watcher.close()
+  }
+}
+
+/** Changes when the file is written; empty if it cannot be read. */
+function stampOf(file: string): string {
+  try {
+    const { mtimeMs, size } = statSync(file)
+    return `${mtimeMs} ${size}`
+  } catch {
+    return ''
   }
 }
 
