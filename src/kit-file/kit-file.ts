@@ -21,8 +21,9 @@ import { catchStrayErrors } from './stray-errors.js'
 
 let hooksIn: Promise<void> | undefined
 let loads = 0
-const loadedFiles = new Set<string>()
-const listeners = new Set<(file: string) => void>()
+/** With their stamps when they were loaded. */
+const loadedFiles = new Map<string, string>()
+const listeners = new Set<LoadedListener>()
 /** The first importer of each of the author's files. */
 const importedBy = new Map<string, string>()
 let importsPort: MessagePort | undefined
@@ -74,12 +75,25 @@ export async function atFile<T>(file: string, use: () => T | Promise<T>): Promis
 
 export { shownPath }
 
+/** Receives a source file, and its stamp when it was loaded. */
+export type LoadedListener = (file: string, stamp: string) => void
+
+/** Differs after the file was written; empty if it cannot be read. */
+export function stampOf(file: string): string {
+  try {
+    const { mtimeMs, size } = statSync(file)
+    return `${mtimeMs} ${size}`
+  } catch {
+    return ''
+  }
+}
+
 /**
  * Calls a listener for each source file of the kit that was or will be loaded, or read by a wrap. Returns a function
  * that ends this.
  */
-export function onLoadedFile(listener: (file: string) => void): () => void {
-  for (const file of loadedFiles) listener(file)
+export function onLoadedFile(listener: LoadedListener): () => void {
+  for (const [file, stamp] of loadedFiles) listener(file, stamp)
   listeners.add(listener)
   return () => listeners.delete(listener)
 }
@@ -105,8 +119,9 @@ export const readTypeScript = (): Promise<void> => (hooksIn ??= putHooksIn())
 async function putHooksIn(): Promise<void> {
   process.setSourceMapsEnabled(true)
   const heard = (file: string) => {
-    loadedFiles.add(file)
-    for (const listener of listeners) listener(file)
+    const stamp = stampOf(file)
+    loadedFiles.set(file, stamp)
+    for (const listener of listeners) listener(file, stamp)
   }
   take = (message) => {
     if (typeof message === 'string') heard(message)

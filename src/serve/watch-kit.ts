@@ -1,14 +1,9 @@
-import { statSync } from 'node:fs'
-import { watch } from 'chokidar'
 import type { RunningKit } from '../engine/running-kit.js'
 import { isJexoError } from '../errors.js'
 import { keyOf, type Part } from '../kit/part.js'
-import { loadKit, onLoadedFile, shownPath } from '../kit-file/kit-file.js'
+import { loadKit, shownPath } from '../kit-file/kit-file.js'
+import { watchSources } from '../kit-file/watch-sources.js'
 import type { LogLevel } from './log.js'
-
-const settleMs = 80
-/** Watching a file begins a while after it is added, and an edit before that causes no event. */
-const checksMs = [500, 3000, 10_000]
 
 /**
  * Reloads a served kit when its file or an import changes. Sessions stay; running calls finish on the old kit. If an
@@ -19,27 +14,7 @@ export function watchKit(
   running: RunningKit,
   say: (level: LogLevel, text: string) => void,
 ): () => void {
-  const watcher = watch([], { ignoreInitial: true })
-  const stamps = new Map<string, string>()
-  const checks = new Set<NodeJS.Timeout>()
-  const check = (loaded: string) => {
-    const stamp = stampOf(loaded)
-    if (stamp !== stamps.get(loaded)) edited(loaded, stamp)
-  }
-  const stopListening = onLoadedFile((loaded) => {
-    stamps.set(loaded, stampOf(loaded))
-    watcher.add(loaded)
-    for (const afterMs of checksMs) {
-      const one = setTimeout(() => {
-        checks.delete(one)
-        check(loaded)
-      }, afterMs).unref()
-      checks.add(one)
-    }
-  })
-  let timer: NodeJS.Timeout | undefined
-  let work = Promise.resolve()
-  const reload = async () => {
+  const { close } = watchSources([], async () => {
     try {
       const kit = await loadKit(file, true)
       const before = running.kit.parts
@@ -49,31 +24,8 @@ export function watchKit(
       const reason = isJexoError(error) ? error.message : String(error)
       say('warning', `reload failed, the previous version keeps serving: ${reason}`)
     }
-  }
-  const edited = (changed: string, stamp: string) => {
-    stamps.set(changed, stamp)
-    clearTimeout(timer)
-    timer = setTimeout(() => {
-      work = work.then(reload)
-    }, settleMs)
-  }
-  watcher.on('all', (_event, changed) => edited(changed, stampOf(changed)))
-  return () => {
-    clearTimeout(timer)
-    for (const one of checks) clearTimeout(one)
-    stopListening()
-    void watcher.close()
-  }
-}
-
-/** Changes when the file is written; empty if it cannot be read. */
-function stampOf(file: string): string {
-  try {
-    const { mtimeMs, size } = statSync(file)
-    return `${mtimeMs} ${size}`
-  } catch {
-    return ''
-  }
+  })
+  return () => void close()
 }
 
 function changesBetween(before: readonly Part[], after: readonly Part[]): string {
