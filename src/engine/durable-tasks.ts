@@ -45,7 +45,7 @@ export async function takeUp(running: RunningKit, job: Job): Promise<void> {
   try {
     if (job.attempt > attempts)
       return work.fail(`It was started ${attempts} times, and its process ended each time`)
-    if (job.attempt > 1) work.say(`Begun again, attempt ${job.attempt} of ${attempts}`)
+    if (job.attempt > 1) work.say(`Restarted, attempt ${job.attempt} of ${attempts}`)
     const result = await carryOutCall(engine, work.request)
     if (work.isOver) return
     const { failure } = work.request

@@ -33,7 +33,7 @@ function validatorFor(schema: JsonSchema, makePattern: PatternMaker): Validate {
   const all = new Validator(own as CfworkerSchema, dialect, false)
   return (value) => {
     if (!isSmall(value, maxValues))
-      return [{ path: [], reason: `it holds more than ${maxValues} values, the limit for this dialect` }]
+      return [{ path: [], reason: `it has more than ${maxValues} values, which is the limit for validation` }]
     return withFormats(patterns, () => {
       const found = first.validate(value)
       if (found.valid) return []

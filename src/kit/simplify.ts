@@ -51,7 +51,10 @@ class Simplifier {
     if (Array.isArray(branches)) return this.#union(joined, branches, path, depth, within)
     if (Array.isArray(joined.type)) {
       const [first = 'string', ...more] = joined.type.filter((type) => type !== 'null')
-      const what = more.length > 0 ? `the types ${more.join(' and ')}` : 'null as a value'
+      const what =
+        more.length > 0
+          ? `the further ${more.length === 1 ? 'type' : 'types'} ${more.join(' and ')}`
+          : 'null as a value'
       return this.#lose(path, what, this.at({ ...joined, type: first }, path, depth, within))
     }
     return this.#plain(joined, path, depth, within)

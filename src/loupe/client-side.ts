@@ -33,7 +33,7 @@ export function needsReopening(before: ClientSide, after: ClientSide): boolean {
 
 /** Parses the settings that the page sent; returns an error text if they are not valid. */
 export function readClientSide(value: unknown): ClientSide | string {
-  if (!isObject(value) || !isObject(value.declares)) return 'the client settings are not an object'
+  if (!isObject(value) || !isObject(value.declares)) return 'the client settings must be an object with "declares"'
   const { revision, roots, declares } = value
   if (revision !== undefined && !revisions.some(({ date }) => date === revision))
     return `the revision ${JSON.stringify(revision)} is unknown`

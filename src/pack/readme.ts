@@ -21,7 +21,7 @@ export function readmeFor({ kit, settings }: Packed, command: string): string {
     `${command} --http 4870     # over HTTP`,
     '```',
     ...(rows.length > 0 ? ['', '| tool | description |', '| --- | --- |', ...rows] : []),
-    ...(variables.length > 0 ? ['', '| variable | what for | default |', '| --- | --- | --- |', ...variables] : []),
+    ...(variables.length > 0 ? ['', '| variable | purpose | default |', '| --- | --- | --- |', ...variables] : []),
     '',
   ].join('\n')
 }

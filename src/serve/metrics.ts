@@ -27,19 +27,19 @@ export async function newMetrics(labels: Readonly<Record<string, string>>): Prom
   const registers = [registry]
   const requests = new Counter({
     name: 'jexo_requests_total',
-    help: 'Completed requests of hosts.',
+    help: 'Completed requests from hosts.',
     labelNames: ['method', 'outcome'],
     registers,
   })
   const calls = new Counter({
     name: 'jexo_tool_calls_total',
-    help: 'Completed calls of tools.',
+    help: 'Completed tool calls.',
     labelNames: ['tool', 'outcome'],
     registers,
   })
   const durations = new Histogram({
     name: 'jexo_tool_call_duration_seconds',
-    help: 'Duration of calls of tools.',
+    help: 'Duration of tool calls.',
     labelNames: ['tool'],
     buckets: [0.005, 0.02, 0.1, 0.5, 2, 10, 60],
     registers,

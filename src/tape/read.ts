@@ -86,5 +86,5 @@ function faultOf(value: Readonly<Record<string, unknown>>): string | undefined {
   if (typeof value.at !== 'number' || typeof value.target !== 'string') return 'it lacks "at" or "target"'
   const isWhole = needs[String(value.kind)]
   if (!isWhole) return `it has an unknown kind, ${JSON.stringify(value.kind)}`
-  return isWhole(value) ? undefined : `a ${value.kind} has a missing or invalid field`
+  return isWhole(value) ? undefined : `the ${value.kind} entry has a missing or invalid field`
 }

@@ -138,9 +138,9 @@ function narrowing(where: string, label: string, before: JsonObject, now: JsonOb
   if (Array.isArray(fewer)) {
     const gone = Array.isArray(choices) ? choices.filter((choice) => !fewer.includes(choice)) : undefined
     if (gone === undefined) told('now has a list of choices', true)
-    else if (gone.length > 0) told(`takes ${gone.map(String).join(', ')} no more`, true)
+    else if (gone.length > 0) told(`no longer accepts ${gone.map(String).join(', ')}`, true)
   }
-  if (now.pattern !== undefined && now.pattern !== before.pattern) told('has another pattern', true)
+  if (now.pattern !== undefined && now.pattern !== before.pattern) told('has a different pattern', true)
   for (const key of ['minimum', 'minLength', 'minItems'])
     if (typeof now[key] === 'number' && now[key] > Number(before[key] ?? Number.NEGATIVE_INFINITY))
       told(`has a greater ${key}`, true)

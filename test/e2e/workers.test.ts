@@ -66,7 +66,7 @@ test('several processes serve, one that crashes is restarted, and all end togeth
   const [victim = ''] = before
   process.kill(Number(victim), 'SIGKILL')
   await serving.until(/process \d has ended \(SIGKILL\); restarting it in 200 ms/)
-  await serving.until(/process \d answers again/)
+  await serving.until(/process \d responds again/)
   // A session outlives the process that opened it.
   for (let count = 0; count < 20; count++) expect(textOf(await link.call('process'))).toMatch(/^\d+$/)
   await link.close()

@@ -1,5 +1,6 @@
 import type { AddressInfo } from 'node:net'
 import { createServer } from 'node:net'
+import type { HttpService } from 'jexo/node'
 import { serveApiary } from '../support/apiary.js'
 import { openPage, previewOf } from '../support/example.js'
 
@@ -11,9 +12,12 @@ const freePort = () =>
     })
   })
 
+let service: HttpService
+afterAll(() => service.close())
+
 test('the board shows new readings, records an inspection with a form of the server, and survives its restart', async () => {
   const port = await freePort()
-  const first = await serveApiary(port)
+  service = await serveApiary(port)
   const { url } = await previewOf('hive-board', { HIVES_URL: `http://127.0.0.1:${port}` })
   const { page, faults } = await openPage(url)
   const status = page.getByRole('status').first()
@@ -36,10 +40,10 @@ test('the board shows new readings, records an inspection with a form of the ser
   await page.getByText(/^Recorded: .*"nextInspection"/).waitFor()
   await page.getByRole('button', { name: 'Close' }).click()
 
-  await first.close()
+  await service.close()
   await status.getByText(/connection lost; reconnecting/).waitFor()
   expect(await hive.getByRole('button').isDisabled()).toBe(true)
-  const second = await serveApiary(port)
+  service = await serveApiary(port)
   await status.getByText('live again, after 1 loss').waitFor()
   const before = await hive.locator('.kg').textContent()
   await page.waitForFunction(
@@ -47,5 +51,4 @@ test('the board shows new readings, records an inspection with a form of the ser
     ['Hive ML-04', before] as const,
   )
   expect(faults).toStrictEqual([])
-  await second.close()
 })

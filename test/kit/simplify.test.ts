@@ -127,7 +127,7 @@ const rows: Row[] = [
     'three types',
     within({ type: ['string', 'number', 'null'] }),
     within({ type: 'string' }),
-    ['properties.a: the types number'],
+    ['properties.a: the further type number'],
   ],
   [
     'a schema for other properties',

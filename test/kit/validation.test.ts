@@ -135,7 +135,7 @@ describe('the interpreting validator', () => {
     expect(await reasons(schema, { a: 1, b: 1, c: Array(3000).fill(1) })).toStrictEqual(['a: must be string'])
     expect(await reasons({ items: { type: 'string' } }, Array(30).fill(1))).toHaveLength(20)
     expect(await reasons({}, Array(100_001).fill(1))).toStrictEqual([
-      ': it holds more than 100000 values, the limit for this dialect',
+      ': it has more than 100000 values, which is the limit for validation',
     ])
   })
 

@@ -146,7 +146,7 @@ test('a client configuration is accepted completely, or refused with a reason', 
   })
   expect(readClientSide({ ...side, roots: [{ uri: 'http://a' }] })).toMatch(/not a file:\/\/ URI/)
   expect(readClientSide({ ...side, revision: '1999-01-01' })).toMatch(/unknown/)
-  expect(readClientSide('x')).toMatch(/not an object/)
+  expect(readClientSide('x')).toMatch(/must be an object/)
 })
 
 test('the stand-in for a model repeats its reply, up to the requested length', () => {

@@ -127,7 +127,7 @@ describe('a tape', () => {
     [`${header}\n{"at":1,"target":"s1","kind":"dance"}\n`, /line 2.*unknown kind, "dance"/],
     [
       `${header}\n{"at":1,"target":"s1","kind":"message","from":"bee","message":{},"bytes":1}\n`,
-      /line 2.*a message has a missing or invalid field/,
+      /line 2.*the message entry has a missing or invalid field/,
     ],
     [`${header}\n{"kind":"stderr","text":"x"}\n`, /line 2.*"at" or "target"/],
   ])('that is invalid is refused with its line: %s', (text, wanted) => {

@@ -83,7 +83,7 @@ describe('a contract', () => {
     [
       'another pattern',
       input({ hive: { ...hive, pattern: 'x' } }),
-      [['the argument hive has another pattern', true]],
+      [['the argument hive has a different pattern', true]],
     ],
     [
       'a shorter text',

@@ -40,7 +40,7 @@ FROM ${platform}${baseImage}
 WORKDIR /app
 ${containerInstruction('COPY --chown=root:root', [fileName, `${fileName}.map`, './'])}
 ENV NODE_ENV=production JEXO_LOG=json JEXO_HOST=0.0.0.0 JEXO_PORT=${containerPort} JEXO_REQUIRE_HOST=1
-# Runs without root and with a read-only /app. Embedded files are unpacked to /tmp.
+# Runs as the user node, which cannot write to /app. Embedded files are unpacked to /tmp.
 USER node
 EXPOSE ${containerPort}
 STOPSIGNAL SIGTERM

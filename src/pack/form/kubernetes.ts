@@ -14,7 +14,7 @@ export const kubernetesForm: Form = {
     { path: 'kubernetes.yaml', text: manifests(packed, options) },
   ],
   next: (packed, folder, { image }) => [
-    `docker build -f ${folder}/Containerfile -t ${image ?? imageOf(packed)} ${folder}   and push it to a registry of the cluster`,
+    `docker build -f ${folder}/Containerfile -t ${image ?? imageOf(packed)} ${folder}   and push it to a registry that the cluster can pull from`,
     `fill in the empty values in ${folder}/kubernetes.yaml`,
     `kubectl apply -f ${folder}/kubernetes.yaml`,
   ],

@@ -122,7 +122,7 @@ class Workers {
     if (this.#isStopping || this.#running.has(number)) return
     const started = await this.#start(number)
     if (typeof started === 'string' && !this.#isStopping) void this.#startAgain(number, started)
-    else this.#log.write('info', `process ${number} answers again`, { number })
+    else this.#log.write('info', `process ${number} responds again`, { number })
   }
 
   /** Replaces the processes one after the other; if a new one does not start, the old one stays. */
