@@ -4,13 +4,17 @@ import type { AddressInfo } from 'node:net'
 import { RunningKit } from '../../src/engine/running-kit.js'
 import { interpretingValidator } from '../../src/kit/interpreting-validator.js'
 import { newestRevision } from '../../src/protocol/revisions.js'
+import { commandOf } from '../../src/target/command-of.js'
+import { readTarget } from '../../src/target/target.js'
 import { MemoryWire } from '../../src/transport/memory.js'
 import { WireCheck } from '../../src/vet/wire/check.js'
+import { childServer } from '../../src/vet/wire/child-talk.js'
 import { httpServer } from '../../src/vet/wire/http-talk.js'
 import { mismatch } from '../../src/vet/wire/pattern.js'
 import { needsOf, type Subject } from '../../src/vet/wire/requirement.js'
 import { requirements } from '../../src/vet/wire/table.js'
 import { Talk, type WireServer } from '../../src/vet/wire/talk.js'
+import { hives } from '../support/cli.js'
 import type { Loose } from '../support/raw-session.js'
 import { sampleKit } from '../support/sample-kit.js'
 import { Upstream } from '../support/upstream.js'
@@ -230,6 +234,16 @@ describe('the table detects a server', () => {
     })
     await check.close()
   })
+})
+
+test('a kit file is checked as a process that `jexo serve` starts', async () => {
+  const target = await readTarget(hives)
+  if (target.kind !== 'kit') throw new Error(`the target is a ${target.kind}`)
+  const tool = { name: 'weigh_hive', arguments: { hive: 'ML-04' }, wrong: { hive: 4 }, field: 'hive' }
+  const check = new WireCheck(childServer(commandOf(target)), newestRevision, { tool })
+  const row = requirements.find(({ id }) => id === 'tools/list')
+  expect(row && (await check.check(row))).toStrictEqual({ verdict: 'met' })
+  await check.close()
 })
 
 test.each<[pattern: unknown, value: unknown, says: RegExp | undefined]>([

@@ -111,6 +111,9 @@ function readCount(option: string, text: string): number {
   return count
 }
 
+/** The longest page title of the standard, `Authorization`. */
+const sectionWidth = 13
+
 const paint = { error: colours.red, warning: colours.yellow, note: colours.dim } as const
 
 function print({ findings, asked, off, wire, probe: probed }: TargetReport): void {
@@ -125,7 +128,7 @@ function print({ findings, asked, off, wire, probe: probed }: TargetReport): voi
     out(`The standard, revision ${wire.revision}:`)
     for (const { section, met, broken, left } of wire.sections)
       out(
-        `  ${section.padEnd(12)} ${String(met).padStart(3)} passed${broken > 0 ? colours.red(`, ${broken} failed`) : ''}${colours.dim(left > 0 ? `, ${left} not applicable` : '')}`,
+        `  ${section.padEnd(sectionWidth)} ${String(met).padStart(3)} passed${broken > 0 ? colours.red(`, ${broken} failed`) : ''}${colours.dim(left > 0 ? `, ${left} not applicable` : '')}`,
       )
   }
   if (probed) {
