@@ -1,6 +1,6 @@
 import { pipeline, type Readable, type Transform } from 'node:stream'
 import { createBrotliDecompress, createGunzip, createInflate } from 'node:zlib'
-import { Agent, type Dispatcher } from 'undici'
+import type { Agent, Dispatcher } from 'undici'
 import { checkHost, publicLookup } from './address.js'
 import { httpApiErrors } from './errors.js'
 import type { UpstreamRequest } from './request.js'
@@ -29,13 +29,20 @@ export function networkSender({ maxBytes, allowPrivateNetwork }: NetworkOptions)
   send: Send
   close(): Promise<void>
 } {
-  const agent = new Agent({
-    connect: { timeout: 10_000, ...(allowPrivateNetwork ? {} : { lookup: publicLookup as never }) },
-    keepAliveTimeout: 4_000,
-  })
+  let opening: Promise<Agent> | undefined
+  // Loaded with the first request, since loading it takes up to 0.1 s.
+  const openAgent = async () => {
+    const undici = await import('undici')
+    return new undici.Agent({
+      connect: { timeout: 10_000, ...(allowPrivateNetwork ? {} : { lookup: publicLookup as never }) },
+      keepAliveTimeout: 4_000,
+    })
+  }
   const send: Send = async ({ method, url, headers, body }, signal) => {
     const at = new URL(url)
     checkHost(at, allowPrivateNetwork)
+    opening ??= openAgent()
+    const agent = await opening
     const response = await agent.request({
       origin: at.origin,
       // The original text, since a URL object may normalize it to another path.
@@ -51,7 +58,13 @@ export function networkSender({ maxBytes, allowPrivateNetwork }: NetworkOptions)
     const { bytes, isCut } = await taken(decoded(response.body, known.get('content-encoding')), maxBytes)
     return { status: response.statusCode, headers: known, body: bytes, isCut, url }
   }
-  return { send, close: () => agent.destroy() }
+  return {
+    send,
+    async close() {
+      const agent = await opening
+      await agent?.destroy()
+    },
+  }
 }
 
 /** An API in this process. */
