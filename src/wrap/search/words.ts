@@ -10,7 +10,12 @@ const common = new Set(
 /** Scripts without spaces between words. */
 const unspaced =
   /[\p{Script=Han}\p{Script=Hiragana}\p{Script=Katakana}\p{Script=Thai}\p{Script=Lao}\p{Script=Khmer}\p{Script=Myanmar}]+/u
-const segmenter = new Intl.Segmenter('und', { granularity: 'word' })
+let segmenter: Intl.Segmenter | undefined
+/** Created with the first such word, since that takes 20 ms. */
+const segmentsOf = (word: string) => {
+  segmenter ??= new Intl.Segmenter('und', { granularity: 'word' })
+  return segmenter.segment(word)
+}
 
 /**
  * The words of a text in normalized form: lower case, without accents, stemmed. A word in camel case counts as a whole
@@ -27,7 +32,7 @@ export function wordsOf(text: string): string[] {
   const words: string[] = []
   for (const [found] of plain.matchAll(/[\p{L}\p{N}]+/gu)) {
     if (!isAscii && unspaced.test(found)) {
-      for (const { segment } of segmenter.segment(found)) words.push(segment.toLowerCase())
+      for (const { segment } of segmentsOf(found)) words.push(segment.toLowerCase())
       continue
     }
     words.push(stemOf(found.toLowerCase()))
