@@ -12,7 +12,7 @@ import {
 import { homedir } from 'node:os'
 import { isAbsolute, join } from 'node:path'
 
-/** Maximum number of files in one folder of the cache; the oldest are removed. */
+/** Maximum number of files in one folder of the cache, unless a caller states another; the oldest are removed. */
 const mostKept = 200
 
 /**
@@ -55,14 +55,19 @@ export function readCached(folder: string | undefined, name: string): Buffer | u
 }
 
 /** Writes a file into a cache. Errors are ignored, since a missing entry only costs time. */
-export function writeCached(folder: string | undefined, name: string, content: string | Uint8Array): void {
+export function writeCached(
+  folder: string | undefined,
+  name: string,
+  content: string | Uint8Array,
+  most = mostKept,
+): void {
   if (folder === undefined) return
   try {
     mkdirSync(folder, { recursive: true, mode: 0o700 })
     const draft = join(folder, `${name}.${process.pid}`)
     writeFileSync(draft, content, { mode: 0o600 })
     renameSync(draft, join(folder, name))
-    removeOldest(folder)
+    removeOldest(folder, most)
   } catch {}
 }
 
@@ -88,11 +93,11 @@ function parsed(content: Buffer | undefined): unknown {
   }
 }
 
-function removeOldest(folder: string): void {
+function removeOldest(folder: string, most: number): void {
   const names = readdirSync(folder)
-  if (names.length <= mostKept) return
+  if (names.length <= most) return
   const byAge = names
     .map((name) => ({ path: join(folder, name), at: statSync(join(folder, name)).mtimeMs }))
     .sort((one, other) => one.at - other.at)
-  for (const { path } of byAge.slice(0, names.length - mostKept)) rmSync(path, { force: true })
+  for (const { path } of byAge.slice(0, names.length - most)) rmSync(path, { force: true })
 }

@@ -2,10 +2,7 @@ import { transform } from 'sucrase'
 import { messageOf } from '../errors.js'
 import { esbuild } from '../esbuild.js'
 import { hasPackage } from '../optional-packages.js'
-
-/** Decorators, namespaces with values and `using`, which need a full compiler for Node 20. */
-const needsFullCompiler =
-  /^\s*@[A-Za-z_$(]|^\s*(?:export\s+)?(?:namespace|module)\s+[\w$.]+\s*\{|^\s*(?:await\s+)?using\s+[\w$]+\s*=/m
+import { needsFullCompiler } from './compiled-cache.js'
 
 /**
  * Compiles a TypeScript file to JavaScript line by line, so that stack traces name the lines of the source. Sucrase
@@ -13,7 +10,7 @@ const needsFullCompiler =
  */
 export function compileTypeScript(source: string, file: string): string {
   const hasFullCompiler = hasPackage('esbuild')
-  if (hasFullCompiler && needsFullCompiler.test(source)) return fullyCompiled(source, file)
+  if (hasFullCompiler && needsFullCompiler(source)) return fullyCompiled(source, file)
   try {
     const isJsx = /\.[cm]?tsx$/.test(file)
     return transform(source, {

@@ -130,8 +130,9 @@ async function putHooksIn(): Promise<void> {
   wrapRegistry().onSource = heard
   buildPages(heard)
   if (registerHooks !== undefined) {
+    const { compileTypeScript } = await import('./compile-typescript.js')
     const { hooksFor } = await import('./module-hooks.js')
-    registerHooks(hooksFor(take))
+    registerHooks(hooksFor(take, compileTypeScript))
     return
   }
   const { port1, port2 } = new MessageChannel()

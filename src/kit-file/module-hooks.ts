@@ -8,7 +8,8 @@ import { existsSync, readFileSync } from 'node:fs'
 import { extname } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { MessagePort } from 'node:worker_threads'
-import { compileTypeScript } from './compile-typescript.js'
+import type { compileTypeScript } from './compile-typescript.js'
+import { type CompiledEntry, compiledEntry } from './compiled-cache.js'
 import { generationParam } from './generation.js'
 
 interface ResolveContext {
@@ -59,8 +60,8 @@ export async function resolve(
   throw failure
 }
 
-/** The same hooks for the kit's thread; reports the files to `listener`. */
-export function hooksFor(listener: typeof tell) {
+/** The same hooks for the kit's thread, with a loaded compiler; reports the files to `listener`. */
+export function hooksFor(listener: typeof tell, compile: typeof compileTypeScript) {
   tell = listener
   return {
     resolve(specifier: string, context: ResolveContext, next: Next<Resolved>): Resolved {
@@ -74,7 +75,10 @@ export function hooksFor(listener: typeof tell) {
       }
       throw failure
     },
-    load: (url: string, context: object, next: NextLoad<Loaded>): Loaded => compiled(url) ?? next(url, context),
+    load(url: string, context: object, next: NextLoad<Loaded>): Loaded {
+      const file = typeScriptFile(url)
+      return file === undefined ? next(url, context) : moduleOf(file.entry.read() ?? compiledNow(file, compile))
+    },
   }
 }
 
@@ -130,13 +134,35 @@ function sourceBehind(specifier: string, parentURL: string | undefined): string 
   return endings.map((ending) => stem + ending).find((candidate) => existsSync(fileURLToPath(candidate)))
 }
 
-export const load = (url: string, context: object, next: NextLoad<Promise<Loaded>>): Loaded | Promise<Loaded> =>
-  compiled(url) ?? next(url, context)
+/** The compiler is loaded with the first file that is not in the cache. */
+export async function load(url: string, context: object, next: NextLoad<Promise<Loaded>>): Promise<Loaded> {
+  const file = typeScriptFile(url)
+  if (file === undefined) return next(url, context)
+  const kept = file.entry.read()
+  if (kept !== undefined) return moduleOf(kept)
+  const { compileTypeScript } = await import('./compile-typescript.js')
+  return moduleOf(compiledNow(file, compileTypeScript))
+}
 
-/** A TypeScript file as JavaScript; undefined for every other file. */
-function compiled(url: string): Loaded | undefined {
+interface TypeScriptFile {
+  readonly path: string
+  readonly source: string
+  readonly entry: CompiledEntry
+}
+
+/** Undefined for every other file. */
+function typeScriptFile(url: string): TypeScriptFile | undefined {
   if (isAuthors(url)) tell(fileURLToPath(url))
   if (!url.startsWith('file:') || !typeScript.has(extname(new URL(url).pathname))) return undefined
-  const file = fileURLToPath(url)
-  return { format: 'module', source: compileTypeScript(readFileSync(file, 'utf8'), file), shortCircuit: true }
+  const path = fileURLToPath(url)
+  const source = readFileSync(path, 'utf8')
+  return { path, source, entry: compiledEntry(source, path) }
 }
+
+function compiledNow({ path, source, entry }: TypeScriptFile, compile: typeof compileTypeScript): string {
+  const code = compile(source, path)
+  entry.write(code)
+  return code
+}
+
+const moduleOf = (source: string): Loaded => ({ format: 'module', source, shortCircuit: true })
