@@ -156,6 +156,8 @@ async function jest(folder, args, programs) {
       // Each start of Node reads these certificates, which takes longer than the start. No test leaves this machine.
       NODE_EXTRA_CA_CERTS: undefined,
       TMPDIR: folder,
+      // Test files share here what takes long to create, such as an empty database.
+      JEXO_RUN_FOLDER: folder,
       ...programs,
     },
   })
