@@ -1,7 +1,11 @@
 import { createHash } from 'node:crypto'
 import {
+  closeSync,
+  constants,
+  fstatSync,
   lstatSync,
   mkdirSync,
+  openSync,
   readdirSync,
   readFileSync,
   renameSync,
@@ -51,6 +55,29 @@ export function readCached(folder: string | undefined, name: string): Buffer | u
     return readFileSync(join(folder, name))
   } catch {
     return undefined
+  }
+}
+
+/** Follows no link, and does not wait for a writer of a pipe. Windows has neither flag. */
+const readOnly = constants.O_RDONLY | (constants.O_NOFOLLOW ?? 0) | (constants.O_NONBLOCK ?? 0)
+
+/**
+ * The same for content that is run as code: only from a regular file that belongs to this user, and that others cannot
+ * write to. The folder alone is not enough, since it could be replaced after it was checked.
+ */
+export function readOwnCached(folder: string | undefined, name: string): Buffer | undefined {
+  if (folder === undefined) return undefined
+  let file: number | undefined
+  try {
+    file = openSync(join(folder, name), readOnly)
+    const found = fstatSync(file)
+    const user = process.getuid?.()
+    const isOwn = user === undefined || (found.uid === user && (found.mode & 0o022) === 0)
+    return isOwn && found.isFile() ? readFileSync(file) : undefined
+  } catch {
+    return undefined
+  } finally {
+    if (file !== undefined) closeSync(file)
   }
 }
 

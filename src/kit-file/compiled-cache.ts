@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs'
-import { cacheFolder, cacheKey, readCached, writeCached } from '../files/user-cache.js'
+import { cacheFolder, cacheKey, readOwnCached, writeCached } from '../files/user-cache.js'
 import { hasPackage } from '../optional-packages.js'
 import { ownModules } from '../own-files.js'
 import { version } from '../version.js'
@@ -26,7 +26,7 @@ export function compiledEntry(source: string, file: string): CompiledEntry {
   const compiler = needsFullCompiler(source) && hasPackage('esbuild') ? 'esbuild' : ''
   const name = `${cacheKey(version, ...compilerCode(), compiler, file, source)}.js`
   return {
-    read: () => readCached(folder, name)?.toString(),
+    read: () => readOwnCached(folder, name)?.toString(),
     write: (code) => writeCached(folder, name, code, mostCompiled),
   }
 }

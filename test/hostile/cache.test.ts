@@ -5,13 +5,14 @@ import {
   mkdirSync,
   mkdtempSync,
   readdirSync,
+  rmSync,
   symlinkSync,
   writeFileSync,
 } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { tokensIn } from '../../src/context-cost/context-cost.js'
-import { cachedValue, cacheFolder, readCached, writeCached } from '../../src/files/user-cache.js'
+import { cachedValue, cacheFolder, readCached, readOwnCached, writeCached } from '../../src/files/user-cache.js'
 import { emptyCache } from '../support/cache-folder.js'
 
 const cache = emptyCache()
@@ -49,6 +50,42 @@ describe('a cache that others can write to is not used', () => {
   test('a relative XDG_CACHE_HOME is ignored', () => {
     process.env.XDG_CACHE_HOME = 'here'
     expect(cacheFolder('readings')).not.toContain('here')
+  })
+})
+
+describe('cached code is not run', () => {
+  const elsewhere = () => {
+    const path = join(mkdtempSync(join(tmpdir(), 'other-')), 'code')
+    writeFileSync(path, 'evil()', { mode: 0o600 })
+    return path
+  }
+  const rows: [string, (file: string) => void][] = [
+    ['if all can write to its file', (file) => chmodSync(file, 0o666)],
+    ['if a group can write to its file', (file) => chmodSync(file, 0o620)],
+    [
+      'if its file is a link to elsewhere',
+      (file) => {
+        rmSync(file)
+        symlinkSync(elsewhere(), file)
+      },
+    ],
+    [
+      'if its file is a folder',
+      (file) => {
+        rmSync(file)
+        mkdirSync(file)
+      },
+    ],
+    ['if its file belongs to another user', (file) => process.getuid?.() === 0 && chownSync(file, 4242, 4242)],
+  ]
+  test.each(rows)('%s', (name, change) => {
+    const folder = String(cacheFolder('typescript'))
+    writeCached(folder, 'code', 'good()')
+    expect(readOwnCached(folder, 'code')?.toString()).toBe('good()')
+    change(join(folder, 'code'))
+    // Only root can give a file to somebody else.
+    const isGiven = !name.includes('another user') || process.getuid?.() === 0
+    expect(readOwnCached(folder, 'code')?.toString()).toBe(isGiven ? undefined : 'good()')
   })
 })
 
