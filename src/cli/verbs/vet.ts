@@ -111,9 +111,6 @@ function readCount(option: string, text: string): number {
   return count
 }
 
-/** The longest page title of the standard, `Authorization`. */
-const sectionWidth = 13
-
 const paint = { error: colours.red, warning: colours.yellow, note: colours.dim } as const
 
 function print({ findings, asked, off, wire, probe: probed }: TargetReport): void {
@@ -126,9 +123,10 @@ function print({ findings, asked, off, wire, probe: probed }: TargetReport): voi
   }
   if (wire) {
     out(`The standard, revision ${wire.revision}:`)
+    const width = Math.max(...wire.sections.map(({ section }) => section.length))
     for (const { section, met, broken, left } of wire.sections)
       out(
-        `  ${section.padEnd(sectionWidth)} ${String(met).padStart(3)} passed${broken > 0 ? colours.red(`, ${broken} failed`) : ''}${colours.dim(left > 0 ? `, ${left} not applicable` : '')}`,
+        `  ${section.padEnd(width)} ${String(met).padStart(3)} passed${broken > 0 ? colours.red(`, ${broken} failed`) : ''}${colours.dim(left > 0 ? `, ${left} not applicable` : '')}`,
       )
   }
   if (probed) {
