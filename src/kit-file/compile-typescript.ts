@@ -2,7 +2,7 @@ import { transform } from 'sucrase'
 import { messageOf } from '../errors.js'
 import { esbuild } from '../esbuild.js'
 import { hasPackage } from '../optional-packages.js'
-import { needsFullCompiler } from './compiled-cache.js'
+import { needsFullCompiler } from './full-syntax.js'
 
 /**
  * Compiles a TypeScript file to JavaScript line by line, so that stack traces name the lines of the source. Sucrase

@@ -3,17 +3,12 @@ import { cacheFolder, cacheKey, readOwnCached, writeCached } from '../files/user
 import { hasPackage } from '../optional-packages.js'
 import { ownModules } from '../own-files.js'
 import { version } from '../version.js'
-
-/** Decorators, namespaces with values and `using`, which need a full compiler for Node 20. */
-const fullSyntax =
-  /^\s*@[A-Za-z_$(]|^\s*(?:export\s+)?(?:namespace|module)\s+[\w$.]+\s*\{|^\s*(?:await\s+)?using\s+[\w$]+\s*=/m
-
-export const needsFullCompiler = (source: string): boolean => fullSyntax.test(source)
+import { needsFullCompiler } from './full-syntax.js'
 
 /** Several projects with many modules each. */
 const mostCompiled = 2000
 
-/** The JavaScript of one TypeScript file in the user's cache, so that the compiler is loaded only after a change. */
+/** The JavaScript of one TypeScript file in the user's cache, so that it is compiled only after a change. */
 export interface CompiledEntry {
   /** Undefined if the file has not been compiled in this state. */
   read(): string | undefined
