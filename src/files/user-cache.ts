@@ -62,8 +62,8 @@ export function readCached(folder: string | undefined, name: string): Buffer | u
 const readOnly = constants.O_RDONLY | (constants.O_NOFOLLOW ?? 0) | (constants.O_NONBLOCK ?? 0)
 
 /**
- * The same for content that is run as code: only from a regular file that belongs to this user, and that others cannot
- * write to. The folder alone is not enough, since it could be replaced after it was checked.
+ * The content of a cached file that is run as code: only from a regular file that belongs to this user, and that others
+ * cannot write to; else undefined. The folder alone is not enough, since it could be replaced after it was checked.
  */
 export function readOwnCached(folder: string | undefined, name: string): Buffer | undefined {
   if (folder === undefined) return undefined
