@@ -33,11 +33,11 @@ export async function postgresServer(): Promise<DatabaseServer> {
   const program = process.env.JEXO_POSTGRES ?? '/usr/lib/postgresql/15/bin/postgres'
   const { folder, port } = await place('postgres')
   const data = join(folder, 'data')
-  initialize('postgres', data, (fresh) => {
+  initialize('postgres', data, () => {
     const passwordFile = join(folder, 'password')
     writeFileSync(passwordFile, 'honey-2026')
     if (isRoot) chownSync(passwordFile, 65534, 65534)
-    const flags = ['-D', fresh, '-U', 'keeper', '--auth=scram-sha-256', `--pwfile=${passwordFile}`, '-E', 'UTF8']
+    const flags = ['-D', data, '-U', 'keeper', '--auth=scram-sha-256', `--pwfile=${passwordFile}`, '-E', 'UTF8']
     execFileSync(join(dirname(program), 'initdb'), [...flags, '--locale=C', '--no-sync'], {
       ...owner,
       cwd: folder,
@@ -66,11 +66,11 @@ export async function mariadbServer(): Promise<DatabaseServer> {
   const program = process.env.JEXO_MARIADB ?? '/usr/sbin/mariadbd'
   const { folder, port } = await place('mariadb')
   const data = join(folder, 'data')
-  initialize('mariadb', data, (fresh) => {
+  initialize('mariadb', data, () => {
     const installer = ['/usr/bin/mariadb-install-db', '/usr/bin/mysql_install_db'].find((path) => existsSync(path))
     const flags = [
       '--no-defaults',
-      `--datadir=${fresh}`,
+      `--datadir=${data}`,
       '--auth-root-authentication-method=normal',
       '--skip-test-db',
     ]
@@ -103,17 +103,17 @@ export async function mariadbServer(): Promise<DatabaseServer> {
 
 /**
  * Fills the data folder of a server with a new database. In a run of `npm test`, it is a copy of the first one, which
- * takes a tenth of the time. Two files that run at the same time may both create the first one.
+ * is faster. Two files that run at the same time may both create the first one.
  */
-function initialize(name: string, data: string, make: (fresh: string) => void): void {
+function initialize(name: string, data: string, make: () => void): void {
   const { JEXO_RUN_FOLDER: folder } = process.env
-  if (folder === undefined) return make(data)
+  if (folder === undefined) return make()
   const first = join(folder, `first-${name}`)
   if (existsSync(first)) {
     execFileSync('cp', ['-a', `${first}/.`, data])
     return
   }
-  make(data)
+  make()
   const draft = `${first}-${process.pid}`
   execFileSync('cp', ['-a', data, draft])
   try {
